@@ -1,0 +1,116 @@
+"""Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
+
+Run: ./run bench quality [--seeds N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections import defaultdict
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import methods
+from metrics import measure, zones
+from sheets import LIGHTS, simulate
+
+MEDIA = ("pen", "study", "dense", "lettering", "pencil")
+ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
+              "paper left, 99.9 %")  # fmt: skip
+KEPT_ROWS = ("ink kept", "faint kept", "texture", "stipple kept")
+WAYS = ("Woad", "oracle", "threshold", "brightness", "divided")
+
+
+def run(media: list[str], lights: list[str], seeds: range) -> list[tuple[str, str, str, dict[str, dict[str, float]]]]:
+    out = []
+    for medium in media:
+        for light in lights:
+            for seed in seeds:
+                sheet = simulate(medium, light, seed)
+                z = zones(sheet)
+                ours, _ = methods.woad(sheet)
+                ink = float(np.mean(ours.colour if ours.colour.ndim == 1 else np.median(ours.colour[z.solid], axis=0)))
+                results = [ours, methods.oracle(sheet, ink), methods.threshold(sheet), methods.brightness(sheet),
+                           methods.divided(sheet)]  # fmt: skip
+                out.append((sheet.name, medium, light, {r.name: measure(sheet, r, z) for r in results}))
+                print(".", end="", flush=True)
+    print()
+    return out
+
+
+def report(sheets: list[tuple[str, str, str, dict[str, dict[str, float]]]]) -> list[str]:
+    """Print the table of means per medium and return every miss in words."""
+    misses: list[str] = []
+    groups: dict[str, list[dict[str, dict[str, float]]]] = defaultdict(list)
+    for _, medium, _light, rows in sheets:
+        groups[medium].append(rows)
+    for medium, group in groups.items():
+        print(f"\n{medium}: mean of {len(group)} sheets")
+        print(f"  {'':24s}" + "".join(f"{way:>12s}" for way in WAYS))
+        for row in (*ERROR_ROWS, *KEPT_ROWS):
+            mean = {w: float(np.mean([g[w][row] for g in group if row in g[w]])) for w in WAYS if row in group[0][w]}
+            if not mean:
+                continue
+            print(f"  {row:24s}" + "".join(f"{mean.get(way, float('nan')):12.3f}" for way in WAYS))
+            plain = [mean[w] for w in WAYS[2:]]
+            if row in ERROR_ROWS and not mean["Woad"] < min(plain):
+                misses.append(f"{medium}: {row} {mean['Woad']:.3f} is not better than a plain way's {min(plain):.3f}")
+            if row in KEPT_ROWS:
+                best = min(plain, key=lambda v: abs(1 - v))
+                if abs(1 - mean["Woad"]) > abs(1 - best) + 0.005:
+                    misses.append(f"{medium}: {row} {mean['Woad']:.3f} is worse than a plain way's {best:.3f}")
+    for name, medium, light, rows in sheets:
+        misses += [f"{name}: {text}" for text in bars(medium, light, rows["Woad"], rows["oracle"])]
+    return misses
+
+
+def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, float]) -> list[str]:
+    """The bars that hold for every single sheet."""
+    out = []
+    photo = light != "flatbed"
+
+    def check(ok: bool, text: str) -> None:
+        if not ok:
+            out.append(text)
+
+    for row in ("edge over white", "edge over black", "edge over bright"):
+        ratio = ours[row] / max(oracle[row], 1e-6)
+        check(ratio <= 1.3, f"{row} is {ratio:.2f} x the oracle's (bar 1.3)")
+    check(ours["paper left, mean"] <= 0.1, f"paper left {ours['paper left, mean']:.3f} (bar 0.1)")
+    bar = 8 if photo else 4
+    check(ours["paper left, 99.9 %"] <= bar, f"paper left 99.9 % {ours['paper left, 99.9 %']:.1f} (bar {bar})")
+    check(ours["ink kept"] >= 0.97, f"ink kept {ours['ink kept']:.3f} (bar 0.97)")
+    if "faint kept" in ours:
+        check(0.93 <= ours["faint kept"] <= 1.07, f"faint kept {ours['faint kept']:.3f} (oracle {oracle['faint kept']:.3f}, bar 0.93 to 1.07)")
+    check(ours["texture"] >= 0.97 * oracle["texture"], f"texture {ours['texture'] / oracle['texture']:.3f} x the oracle's (bar 0.97)")
+    if "stipple kept" in ours:
+        check(ours["stipple kept"] >= 0.99, f"stipple kept {ours['stipple kept']:.4f} (bar 0.99)")
+    check(ours["fringe over black"] <= 0.05, f"fringe {ours['fringe over black']:.3f} (bar 0.05)")
+    low = 252 if photo else 253
+    check(ours["paper, 1st percentile"] >= low, f"paper's 1st percentile {ours['paper, 1st percentile']:.0f} (bar {low})")
+    check(ours["paper, channel spread"] <= 1, f"paper's channels differ by {ours['paper, channel spread']:.2f} (bar 1)")
+    return out
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seeds", type=int, default=2)
+    parser.add_argument("--first-seed", type=int, default=301)
+    parser.add_argument("--only", default=",".join(MEDIA))
+    parser.add_argument("--light", default=",".join(LIGHTS))
+    args = parser.parse_args()
+    seeds = range(args.first_seed, args.first_seed + args.seeds)
+    sheets = run(args.only.split(","), args.light.split(","), seeds)
+    misses = report(sheets)
+    print(f"\n{len(sheets)} sheets, {len(misses)} bars missed")
+    for text in misses:
+        print("  miss:", text)
+    return 1 if misses else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""Woad: turns scanned drawings, lettering and paintings into clean digital artwork."""

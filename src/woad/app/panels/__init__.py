@@ -1,0 +1,1 @@
+"""Step panels: one per step of the bench."""

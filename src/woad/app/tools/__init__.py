@@ -1,0 +1,1 @@
+"""Gestures on the view, each an object that ends in one change."""

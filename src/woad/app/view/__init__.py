@@ -1,0 +1,1 @@
+"""The view: the sheet as it leaves the chosen step."""

@@ -1,0 +1,1 @@
+"""Small controls the panels are built from."""

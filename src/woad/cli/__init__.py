@@ -1,0 +1,1 @@
+"""The command line: the same work without a screen."""

@@ -1,0 +1,13 @@
+"""The work itself, without Qt: arrays and numbers in, arrays and numbers out.
+
+Folders in the order in which a sheet travels through them::
+
+    raster      arithmetic that every step shares
+    formats     image files in and out
+    paper       the light on the sheet, the paper's noise, evening
+    ink         density, the paper and ink humps, the curve between them
+    knockout    coverage, and the colour of marks without the paper's share
+    docket      the settings of one sheet
+    render      the one place where settings meet pixels
+    editions    what leaves the studio
+"""

@@ -1,0 +1,1 @@
+"""The docket: the settings of one sheet, their ranges, starting values and history."""

@@ -1,0 +1,1 @@
+"""What leaves the studio: which picture is written, how, and to which file."""

@@ -1,0 +1,1 @@
+"""Reading and writing image files: pixels, profile, ppi, orientation, safe writes."""

@@ -1,0 +1,96 @@
+"""What a file says of itself before any pixel is decoded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from woad.core.errors import FileUnreadable
+
+
+@dataclass(frozen=True)
+class Header:
+    """Size as stored (before turning), ``kind`` of file, ppi, EXIF ``orientation`` 1..8, ICC ``profile`` bytes."""
+
+    kind: str
+    width: int
+    height: int
+    bands: int
+    bits: int
+    ppi: float | None
+    orientation: int
+    profile: bytes | None
+
+
+_MAGIC = (
+    (b"\x89PNG\r\n\x1a\n", "png"),
+    (b"\xff\xd8\xff", "jpeg"),
+    (b"II*\x00", "tiff"),
+    (b"MM\x00*", "tiff"),
+    (b"II+\x00", "tiff"),
+    (b"MM\x00+", "tiff"),
+)
+_HEIF_BRANDS = (b"heic", b"heix", b"heif", b"hevc", b"hevx", b"mif1", b"msf1", b"heim", b"heis")
+
+
+def kind_of(data: bytes) -> str | None:
+    """File kind by its first bytes, never by its name; None when it is no image Woad reads."""
+    for magic, kind in _MAGIC:
+        if data.startswith(magic):
+            return kind
+    if data[:4] == b"RIFF" and data[8:12] == b"WEBP":
+        return "webp"
+    if data[4:8] == b"ftyp" and data[8:12] in _HEIF_BRANDS:
+        return "heic"
+    return None
+
+
+def read_header(name: str, data: bytes) -> Header:
+    """Read the header. Raises :class:`FileUnreadable` when the file is no image or its header is broken."""
+    kind = kind_of(data)
+    if kind is None:
+        raise FileUnreadable(
+            f"{name} is not an image Woad can read. It is unchanged; use PNG, JPEG, TIFF, WebP or HEIC."
+        )
+    try:
+        return _heic(data) if kind == "heic" else _by_vips(kind, data)
+    except FileUnreadable:
+        raise
+    except Exception as error:
+        # The libraries raise many types for a broken header; the user's next step is the same.
+        raise FileUnreadable(
+            f"{name} is damaged: its header cannot be read. It is unchanged; copy or scan it again."
+        ) from error
+
+
+def _heic(data: bytes) -> Header:
+    import pi_heif
+
+    image = pi_heif.open_heif(data, convert_hdr_to_8bit=True)
+    # The decoder turns the picture itself.
+    return Header("heic", image.size[0], image.size[1], 3, 8, None, 1, image.info.get("icc_profile") or None)
+
+
+def _by_vips(kind: str, data: bytes) -> Header:
+    import pyvips
+
+    image = pyvips.Image.new_from_buffer(data, "", access="sequential")
+    fields: set[str] = set(image.get_fields())
+
+    def get(field: str) -> Any:
+        return image.get(field) if field in fields else None
+
+    has_ppi = get("resolution-unit") is not None
+    # vips counts pixels per millimetre and says 1.0 when the file says nothing.
+    ppi = float(image.xres) * 25.4
+    orientation = get("orientation")
+    return Header(
+        kind=kind,
+        width=int(image.width),
+        height=int(image.height),
+        bands=int(image.bands),
+        bits=16 if image.format in ("ushort", "short") else 8,
+        ppi=round(ppi, 2) if has_ppi or abs(image.xres - 1.0) > 1e-3 else None,
+        orientation=int(orientation) if orientation in range(1, 9) else 1,
+        profile=get("icc-profile-data"),
+    )

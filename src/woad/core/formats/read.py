@@ -1,0 +1,120 @@
+"""Reading a scan: the original bytes kept, pixels upright in sRGB, ppi, and clear words for what cannot be read."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.errors import FileUnreadable
+from woad.core.formats import decode
+from woad.core.formats.header import Header, read_header
+from woad.core.formats.profile import to_srgb
+
+Pixels = NDArray[np.uint8] | NDArray[np.uint16]
+
+MAX_PIXELS = 600_000_000  # twice an A3 sheet at 1200 ppi
+# 72 is what files say that know nothing; below it no scan is made.
+BELIEVABLE_PPI = (72.5, 10_000.0)
+
+
+@dataclass(frozen=True)
+class Original:
+    """A scan's file as it came: ``data`` is never changed and never written back."""
+
+    name: str
+    data: bytes
+    header: Header
+
+    @property
+    def digest(self) -> str:
+        """Identity of the bytes, for caches."""
+        return hashlib.blake2b(self.data, digest_size=16).hexdigest()
+
+    @property
+    def stem(self) -> str:
+        return Path(self.name).stem
+
+    @property
+    def ppi(self) -> float | None:
+        """Pixels per inch from the file, or None when it says nothing believable."""
+        value = self.header.ppi
+        return value if value is not None and BELIEVABLE_PPI[0] <= value <= BELIEVABLE_PPI[1] else None
+
+
+def open_original(path: Path) -> Original:
+    """Take a file in: its bytes and header, no pixels yet. Raises :class:`FileUnreadable`."""
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise FileUnreadable(f"{path.name} is not there (any more). Nothing was changed; choose another file.") from None
+    except IsADirectoryError:
+        raise FileUnreadable(f"{path.name} is a folder. Nothing was changed; choose the image files in it.") from None
+    except OSError as error:
+        raise FileUnreadable(
+            f"{path.name} cannot be opened ({error.strerror}). It is unchanged; check its permissions."
+        ) from None
+    return take_in(path.name, data)
+
+
+def take_in(name: str, data: bytes) -> Original:
+    """An original from bytes in memory. Raises :class:`FileUnreadable` with one sentence for the user."""
+    if not data:
+        raise FileUnreadable(f"{name} is empty. It is unchanged; copy or scan it again.")
+    header = read_header(name, data)
+    if header.width < 1 or header.height < 1:
+        raise FileUnreadable(f"{name} has no pixels. It is unchanged; scan it again.")
+    if header.width * header.height > MAX_PIXELS:
+        raise FileUnreadable(
+            f"{name} says it is {header.width} x {header.height} pixels, more than Woad opens "
+            f"({MAX_PIXELS // 1_000_000} megapixels). It was not opened; scan at a lower resolution."
+        )
+    return Original(name, data, header)
+
+
+def pixels_of(original: Original) -> Pixels:
+    """Decode in full: (H, W, C) with C 1 or 3, uint8 or uint16, encoded sRGB, upright, alpha laid over white.
+
+    Raises :class:`FileUnreadable` when the file is cut short or damaged.
+    """
+    name, header = original.name, original.header
+    try:
+        raw = decode.full(original.data, header)
+    except MemoryError:
+        raise FileUnreadable(
+            f"{name} does not fit into this computer's memory. It is unchanged; close other programs or scan smaller."
+        ) from None
+    except Exception as error:
+        # Every decoder has its own exceptions; to the user they all mean the same.
+        raise FileUnreadable(
+            f"{name} is damaged or cut short and cannot be read to its end. It is unchanged; copy or scan it again."
+        ) from error
+    return decode.upright(to_srgb(_opaque(raw), header.profile), header.orientation)
+
+
+def first_look(original: Original) -> Pixels | None:
+    """A quick, small picture (JPEG only: an eighth of the size), or None where there is no short cut."""
+    if original.header.kind != "jpeg" or original.header.width * original.header.height < 4_000_000:
+        return None
+    small = decode.reduced_jpeg(original.data)
+    if small is None:
+        return None
+    return decode.upright(to_srgb(small, original.header.profile), original.header.orientation)
+
+
+def _opaque(raw: Pixels) -> Pixels:
+    """Grey, RGB or with alpha to (H, W, 1 or 3); transparent parts become white paper."""
+    if raw.ndim == 2:
+        raw = raw[..., None]
+    channels = raw.shape[2]
+    if channels in (1, 3):
+        return raw
+    top = np.float32(np.iinfo(raw.dtype).max)
+    alpha = raw[..., -1:].astype(np.float32) / top
+    colour = raw[..., :-1][..., : 1 if channels == 2 else 3]
+    if float(alpha.min()) >= 1.0:
+        return np.ascontiguousarray(colour)
+    return (colour * alpha + top * (1 - alpha) + 0.5).astype(raw.dtype)

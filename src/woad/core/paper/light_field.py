@@ -1,0 +1,194 @@
+"""The light that fell on the sheet: a smooth field per channel, read from bare paper only.
+
+Method: paper tone per block, a low-order surface fitted robustly from one side (marks only ever darken), then
+normalised convolution at shrinking scales over paper candidates, growing into soft shadows by continuity; marks
+are bridged. Sources: asymmetric least squares after Newey and Powell (1987); normalised convolution after
+Knutsson and Westin (1993); one-sided background surfaces are the usual tool of document imaging.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+
+Plane = NDArray[np.float32]
+
+_BLOCKS = 64  # blocks along the longer side
+
+
+@dataclass(frozen=True)
+class LightField:
+    """``grid`` (gh, gw, C) float32: linear value of bare paper at the centres of a coarse grid of cells.
+
+    The grid spans the sheet exactly: cell (0, 0) covers the sheet's corner. ``paper_share`` is the share of the
+    sheet that was taken for bare paper, ``spread`` the paper's relative standard deviation at the scale measured.
+    """
+
+    grid: Plane
+    paper_share: float
+    spread: float
+
+    def mean(self) -> tuple[float, ...]:
+        """Geometric mean of the paper's linear value per channel."""
+        return tuple(float(v) for v in np.exp(np.log(self.grid).mean(axis=(0, 1))))
+
+    def unevenness(self) -> float:
+        """Ratio of the lightest to the darkest paper (98th to 2nd percentile)."""
+        low, high = np.percentile(self.grid.mean(axis=2), [2, 98])
+        return float(high / max(low, 1e-6))
+
+
+def estimate_light(linear: Plane) -> LightField | NoEstimate:
+    """Estimate the paper's light from a reduced sheet.
+
+    Parameters: ``linear`` (h, w, C) float32 linear light, about 1000 to 1600 pixels long.
+    Returns the field, or why there is none (nothing on the sheet looks like paper).
+    """
+    h, w = linear.shape[:2]
+    logs = np.log(np.maximum(linear, np.float32(2e-4)))
+    guide = logs.mean(axis=2)
+    size = max(4, round(max(h, w) / _BLOCKS))
+    tone, share, spread = _blocks(guide, size)
+    if float(np.exp(np.percentile(tone, 98))) < 0.02:
+        return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
+    surface = _low_order(tone, share)
+    surface = _grow(tone, share, surface, spread)
+    return _refine(logs, guide, surface, spread, size)
+
+
+def _blocks(guide: Plane, size: int) -> tuple[Plane, Plane, float]:
+    """Per block: the tone its lightest material has, the share of the block that has it; and the paper's spread."""
+    h, w = guide.shape
+    gh, gw = -(-h // size), -(-w // size)
+    padded = cv2.copyMakeBorder(guide, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_REFLECT_101)
+    cells = padded.reshape(gh, size, gw, size).transpose(0, 2, 1, 3).reshape(gh, gw, size * size)
+    cells = np.sort(cells, axis=2)
+    n = cells.shape[2]
+    high = cells[..., int(n * 0.9)]
+    # Spread of bare paper, from the lighter half of each block only; the flattest third of all blocks is paper.
+    upper = (cells[..., int(n * 0.9)] - cells[..., n // 2]) / 1.2816
+    bright = high > np.percentile(high, 40)
+    spread = max(float(np.percentile(upper[bright], 35)), 0.0015)
+    window = cells >= (high - 2.6 * spread)[..., None]
+    count = window.sum(axis=2)
+    tone = (cells * window).sum(axis=2) / count
+    texture = np.sqrt(np.maximum((cells**2 * window).sum(axis=2) / count - tone**2, 0))
+    share = np.clip((count / n - 0.1) / 0.4, 0.02, 1)
+    # Graphite and dry brush are rougher than bare paper in the same light.
+    rough = np.clip((upper / (spread * 3.0)) - 0.5, 0, 1)
+    share = share * (1 - 0.9 * rough) * np.where(texture > 0, 1, 0.8)
+    return tone.astype(np.float32), share.astype(np.float32), spread
+
+
+def _low_order(tone: Plane, share: Plane) -> Plane:
+    """Quadratic surface through the paper, fitted from the lighter side."""
+    gh, gw = tone.shape
+    y, x = np.mgrid[-1 : 1 : gh * 1j, -1 : 1 : gw * 1j]
+    basis = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
+    z = tone.reshape(-1).astype(np.float64)
+    base = share.reshape(-1).astype(np.float64)
+    surface = np.full(z.shape, np.percentile(z[base >= np.percentile(base, 50)], 85))
+    for step in range(24):
+        give = 0.35 * 0.82**step + 0.03
+        residual = z - surface
+        weight = base * np.where(residual > 0, 1.0, np.exp(-((residual / give) ** 2)))
+        a = basis * weight[:, None]
+        # A whisper of ridge on slopes keeps sheets with little paper from bending wildly.
+        ridge = np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * weight.sum()
+        surface = basis @ np.linalg.solve(basis.T @ a + ridge, a.T @ z)
+    return surface.reshape(gh, gw).astype(np.float32)
+
+
+def _smooth(values: Plane, weight: Plane, sigma: float, prior: Plane, trust: float) -> Plane:
+    """Normalised convolution of residuals from ``prior``; falls back to the prior where there is no weight."""
+    # Residuals rather than values: the border of the sheet is then not pulled inwards along a slope.
+    num = cv2.GaussianBlur(((values - prior) * weight).astype(np.float32), (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    den = cv2.GaussianBlur(weight.astype(np.float32), (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    return np.asarray(prior + num / (den + trust), np.float32)
+
+
+def _local_plane(values: Plane, weight: Plane, sigma: float, prior: Plane) -> Plane:
+    """Plane fitted around every cell by Gaussian-weighted least squares on residuals from ``prior``.
+
+    A local plane carries a slope on beyond its support, so the field can follow a shadow's soft edge outwards,
+    which a local mean cannot. Source: Cleveland, Locally weighted regression (1979), degree 1.
+    """
+
+    def blur(plane: Plane) -> Plane:
+        return np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma, borderType=cv2.BORDER_CONSTANT))
+
+    gh, gw = values.shape
+    y, x = np.mgrid[0:gh, 0:gw].astype(np.float32)
+    z = values - prior
+    w0, wx, wy = blur(weight), blur(weight * x), blur(weight * y)
+    # Second moments about the cell itself, with the slope held back where the support is thin.
+    cx, cy = wx / np.maximum(w0, 1e-6), wy / np.maximum(w0, 1e-6)
+    sxx = blur(weight * x * x) / np.maximum(w0, 1e-6) - cx * cx
+    syy = blur(weight * y * y) / np.maximum(w0, 1e-6) - cy * cy
+    sxy = blur(weight * x * y) / np.maximum(w0, 1e-6) - cx * cy
+    mz = blur(weight * z) / np.maximum(w0, 1e-6)
+    sxz = blur(weight * x * z) / np.maximum(w0, 1e-6) - cx * mz
+    syz = blur(weight * y * z) / np.maximum(w0, 1e-6) - cy * mz
+    sxx, syy = sxx + 0.15 * sigma, syy + 0.15 * sigma
+    det = np.maximum(sxx * syy - sxy * sxy, 1e-6)
+    slope_x, slope_y = (sxz * syy - syz * sxy) / det, (syz * sxx - sxz * sxy) / det
+    dx, dy = np.clip(x - cx, -1.5 * sigma, 1.5 * sigma), np.clip(y - cy, -1.5 * sigma, 1.5 * sigma)
+    plane = mz + slope_x * dx + slope_y * dy
+    trust = w0 / (w0 + 0.01)
+    return np.asarray(prior + plane * trust, np.float32)
+
+
+def _grow(tone: Plane, share: Plane, surface: Plane, spread: float) -> Plane:
+    """Follow the paper from where it is certain into soft shadows, block by block, then settle."""
+    # Blocks that are mostly marks have only tips of paper left, a little dark: they count for far less.
+    sure = share * share
+    for sigma, give, rounds in ((8.0, 0.10, 4), (4.0, 0.10, 6), (2.2, 0.11, 30), (2.2, 0.05, 8), (2.5, 0.0, 8)):
+        tolerance = max(give, 2.5 * spread, 0.02)
+        for _ in range(rounds):
+            residual = tone - surface
+            dark = np.clip(1 - (-residual / tolerance), 0, 1) ** 0.5 * (residual > -tolerance)
+            weight = sure * np.where(residual > 0, 1.0, dark)
+            surface = _local_plane(tone, weight.astype(np.float32), sigma, surface)
+    return surface
+
+
+def _refine(logs: Plane, guide: Plane, surface: Plane, spread: float, size: int) -> LightField | NoEstimate:
+    """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
+    h, w = guide.shape
+    gh, gw = surface.shape
+    span = (gw * size, gh * size)
+    coarse = cv2.resize(surface, span, interpolation=cv2.INTER_LINEAR)[:h, :w]
+    residual = guide - coarse
+    clear = _paper_mask(residual, spread)
+    share = float(clear.mean())
+    if share < 0.002:
+        return NoEstimate("no bare paper was found on the sheet")
+    weight = clear.astype(np.float32)
+    # Twice the block grid, laid exactly over the sheet.
+    cells = (max(2, gw * 2), max(2, gh * 2))
+    den = cv2.resize(weight, cells, interpolation=cv2.INTER_AREA)
+    grid = np.empty((cells[1], cells[0], logs.shape[2]), np.float32)
+    prior = cv2.resize(coarse, cells, interpolation=cv2.INTER_AREA)
+    for c in range(logs.shape[2]):
+        num = cv2.resize(logs[..., c] * weight, cells, interpolation=cv2.INTER_AREA)
+        value = np.where(den > 1e-4, num / np.maximum(den, 1e-4), prior)
+        offset = float(np.sum((value - prior) * den) / max(float(den.sum()), 1e-6))
+        field = prior + np.float32(offset)
+        for sigma in (10.0, 5.0, 2.6, 1.7):
+            field = _smooth(value, den, sigma, field, 0.03)
+        grid[..., c] = np.exp(field)
+    kept = residual[clear]
+    return LightField(grid, share, float(np.std(kept)) if kept.size else spread)
+
+
+def _paper_mask(residual: Plane, spread: float) -> NDArray[np.bool_]:
+    """Pixels within the paper's own spread and not next to a mark."""
+    blurred = cv2.GaussianBlur(residual, (0, 0), 1.2)
+    marks = (blurred < -max(2.2 * spread, 0.012)) | (residual < -max(4 * spread, 0.03))
+    near = cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    return ~near & (residual < max(4 * spread, 0.03))

@@ -1,0 +1,1 @@
+"""Arithmetic every step shares: transfer curves, colour, pyramids, tiles, compositing."""

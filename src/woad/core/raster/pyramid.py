@@ -1,0 +1,68 @@
+"""Image pyramid: each level half the size of the one before, averaged in encoded values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Pixels = NDArray[np.uint8] | NDArray[np.uint16]
+
+
+def halve(image: NDArray[np.generic]) -> NDArray[np.generic]:
+    """Average 2 x 2 pixels. Odd rows and columns are repeated once, so a level has ceil(n / 2) pixels."""
+    h, w = image.shape[:2]
+    if h % 2 or w % 2:
+        image = cv2.copyMakeBorder(image, 0, h % 2, 0, w % 2, cv2.BORDER_REPLICATE)
+    size = (image.shape[1] // 2, image.shape[0] // 2)
+    return np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA))
+
+
+@dataclass(frozen=True)
+class Pyramid:
+    """Levels of one scan, level 0 first; every array is (H, W, C) with C 1 or 3 and is read only.
+
+    Encoded values are averaged, not linear light: a picture shown small then looks as it does in every
+    program that will show the exported file small, and coverage averages the way screens mix it.
+    """
+
+    levels: tuple[Pixels, ...]
+
+    @property
+    def height(self) -> int:
+        return int(self.levels[0].shape[0])
+
+    @property
+    def width(self) -> int:
+        return int(self.levels[0].shape[1])
+
+    @property
+    def channels(self) -> int:
+        return int(self.levels[0].shape[2])
+
+    @property
+    def deepest(self) -> int:
+        """Number of the smallest level."""
+        return len(self.levels) - 1
+
+    def level_for(self, long_side_px: int) -> int:
+        """The first level whose longer side is at most ``long_side_px``."""
+        for number, level in enumerate(self.levels):
+            if max(level.shape[:2]) <= long_side_px:
+                return number
+        return self.deepest
+
+
+def build_pyramid(pixels: Pixels, smallest_px: int = 96) -> Pyramid:
+    """Halve ``pixels`` (H, W) or (H, W, C) until the longer side is at most ``smallest_px``."""
+    level = pixels if pixels.ndim == 3 else pixels[..., None]
+    levels = [level]
+    while max(level.shape[:2]) > smallest_px:
+        smaller = halve(level)
+        level = smaller if smaller.ndim == 3 else smaller[..., None]  # type: ignore[assignment]
+        levels.append(level)
+    for one in levels:
+        one.setflags(write=False)
+    return Pyramid(tuple(levels))

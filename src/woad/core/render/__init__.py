@@ -1,0 +1,1 @@
+"""Where settings meet pixels: readings, steps, caches, view regions and whole sheets."""

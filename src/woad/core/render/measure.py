@@ -1,0 +1,171 @@
+"""Measuring a sheet once: its light, its paper's noise, its ink."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Medium
+from woad.core.estimate import NoEstimate
+from woad.core.ink.density import InkColour, find_ink, tone_histogram
+from woad.core.paper.evening import even, gain_grid, linear_light, sample_grid
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.marks import SCALES, measure_floors
+from woad.core.raster.codes import from_codes
+from woad.core.raster.colour import lightness
+from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.readings import Readings
+
+Plane = NDArray[np.float32]
+
+_FIELD_PX = 1400
+_CROP_PX = 384
+_LUMA = (0.299, 0.587, 0.114)
+
+
+def measure(pyramid: Pyramid) -> Readings:
+    """Measure a sheet from its pyramid: whole-sheet readings on a reduced level, noise and ink at full size."""
+    base = pyramid.level_for(_FIELD_PX)
+    encoded = pyramid.levels[base]
+    light = estimate_light(linear_light(encoded)) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    grid, doubt = _grid_or_flat(light, linear_light(encoded))
+    span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
+    flat_gain = gain_grid(grid, 1.0, None)
+    reduced = _reflectance(pyramid, flat_gain, span, base, Region(0, 0, encoded.shape[1], encoded.shape[0]))
+    crops = _crops(pyramid, reduced, base)
+    mean_crops = [_reflectance(pyramid, flat_gain, span, 0, crop) for crop in crops]
+    rough = _LUMA if pyramid.channels == 3 else (1.0,)
+    first_floor = _floors_of(mean_crops, rough)[0]
+    ink = find_ink(mean_crops, first_floor)
+    weights = _weights(ink, pyramid.channels)
+    floors = _all_floors(pyramid, grid, span, weights, mean_crops)
+    one_ink, spread_why = _is_one_ink(reduced, ink, first_floor)
+    fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
+    medium, why = _guess_medium(ink, one_ink, spread_why)
+    folded = reduced @ np.asarray(weights, np.float32)
+    paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
+    rgb = (paper * 3)[:3] if len(paper) == 1 else paper
+    code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
+    return Readings(
+        light=grid,
+        span_px=span,
+        light_doubt=doubt,
+        paper_rgb=(int(code[0]), int(code[1]), int(code[2])),
+        paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
+        unevenness=light.unevenness() if isinstance(light, LightField) else 1.0,
+        paper_share=light.paper_share if isinstance(light, LightField) else 0.0,
+        floors=floors,
+        one_ink=one_ink,
+        weights=weights,
+        ink=ink,
+        ink_fold=fold,
+        histogram=tone_histogram(folded),
+        medium=medium,
+        medium_why=why,
+        clipped_share=float((encoded >= np.iinfo(encoded.dtype).max).all(axis=2).mean()),
+    )
+
+
+def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:
+    if isinstance(light, LightField):
+        return light.grid, None
+    # No paper to go by: take full white, so that a dark sheet stays dark and nothing is invented.
+    top = np.maximum(np.percentile(linear.reshape(-1, linear.shape[2]), 99, axis=0), 0.02)
+    if float(top.max()) < 0.05:
+        top = np.ones_like(top)
+    return np.tile(top.astype(np.float32), (2, 2, 1)), light
+
+
+def _reflectance(pyramid: Pyramid, gain: Plane, span: tuple[float, float], level: int, box: Region) -> Plane:
+    """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
+    tile = np.ascontiguousarray(pyramid.levels[level][box.y : box.bottom, box.x : box.right])
+    patch = sample_grid(gain, span, box.x, box.y, box.w, box.h, float(1 << level))
+    return from_codes(even(tile, patch, fold=False))
+
+
+def _crops(pyramid: Pyramid, reduced: Plane, base: int) -> list[Region]:
+    """Full-size boxes to look at closely: where marks are most, where they are few, and spread evenly."""
+    size = _CROP_PX
+    columns, rows = max(1, pyramid.width // size), max(1, pyramid.height // size)
+    dark = np.clip(1 - reduced.mean(axis=2), 0, 1).astype(np.float32)
+    cells = cv2.resize(dark, (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns)
+    order = np.argsort(cells, axis=None)
+    n = order.size
+    wanted = np.unique(
+        np.concatenate([order[-8:], order[(np.linspace(0.05, 0.95, min(8, n)) * (n - 1)).astype(int)]])
+    )
+    out = []
+    for flat in wanted.tolist():
+        row, column = divmod(flat, columns)
+        x, y = column * size // 8 * 8, row * size // 8 * 8
+        out.append(Region(x, y, size, size).clip(pyramid.width, pyramid.height))
+    return [box for box in out if box.w and box.h]
+
+
+def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
+    """How channels are folded for one ink: luma (cameras and JPEG keep it sharpest) times what the ink absorbs."""
+    if channels == 1:
+        return (1.0,)
+    absorbs = np.ones(3) if isinstance(ink, NoEstimate) else np.clip(1 - np.array(ink.reflectance), 0.05, 1)
+    w = np.array(_LUMA) * absorbs
+    return tuple(float(v) for v in w / w.sum())
+
+
+def _codes(reflectance: Plane, weights: tuple[float, ...]) -> NDArray[np.uint16]:
+    from woad.core.raster.codes import to_codes
+
+    return to_codes(np.ascontiguousarray(reflectance @ np.asarray(weights, np.float32), np.float32))
+
+
+def _floors_of(crops: list[Plane], weights: tuple[float, ...]) -> tuple[float, ...]:
+    return measure_floors([_codes(crop, weights) for crop in crops])
+
+
+def _all_floors(
+    pyramid: Pyramid, light: Plane, span: tuple[float, float], weights: tuple[float, ...], crops: list[Plane]
+) -> tuple[float, ...]:
+    """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from whole small levels."""
+    floors = list(_floors_of(crops, weights))
+    gain = gain_grid(light, 1.0, None)
+    while len(floors) < pyramid.deepest + SCALES + 1:
+        level = min(len(floors) - 1, pyramid.deepest)
+        image = pyramid.levels[level]
+        whole = _reflectance(pyramid, gain, span, level, Region(0, 0, image.shape[1], image.shape[0]))
+        more = measure_floors([_codes(whole, weights)])
+        floors += [min(value, floors[-1]) for value in more[1:]]
+    return tuple(floors)
+
+
+def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[bool, float]:
+    """Whether all marks lie on one line from paper to ink; and the share of mark pixels that do not.
+
+    One ink, however thin, mixes linearly with the paper on the sensor; several colours, or a wash of varying
+    depth (whose hue shifts by Beer-Lambert), leave that line.
+    """
+    if reduced.shape[2] == 1 or isinstance(ink, NoEstimate):
+        return True, 0.0
+    dark = 1 - reduced
+    smooth = cv2.blur(dark, (3, 3))
+    direction = 1 - np.asarray(ink.reflectance, np.float32)
+    along = smooth @ direction / float(direction @ direction)
+    off = np.linalg.norm(smooth - along[..., None] * direction, axis=2)
+    marks = np.abs(smooth).max(axis=2) > max(0.1, 3 * floor)
+    if not marks.any():
+        return True, 0.0
+    share = float((off[marks] > 0.075).mean())
+    return share < 0.04, share
+
+
+def _guess_medium(ink: InkColour | NoEstimate, one_ink: bool, off_share: float) -> tuple[Medium, str]:
+    """A first guess from colour, ink density and flatness of the marks."""
+    if isinstance(ink, NoEstimate):
+        return "pen", "no marks found; pen is the plainest start"
+    density = float(-np.log10(max(np.mean(ink.reflectance), 1e-3)))
+    if not one_ink:
+        return "watercolour", f"{off_share:.0%} of the marks' area is of other colours than one ink"
+    if ink.solid < 0.3 and density < 1.15:
+        return "pencil", f"grainy marks, no denser than D {density:.2f}"
+    return "pen", f"one ink of D {density:.2f} with solid marks"

@@ -1,0 +1,63 @@
+"""What was measured on a sheet. Derived from the original, never typed in and never stored as truth."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Medium
+from woad.core.estimate import NoEstimate
+from woad.core.ink.curve import TonePoints
+from woad.core.ink.density import InkColour
+
+
+@dataclass(frozen=True)
+class Readings:
+    """Measurements of one sheet.
+
+    ``light`` (gh, gw, C) float32 linear value of paper on a grid over ``span_px`` (width, height, level-0 pixels);
+    ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
+    level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
+    ``ink`` colour of full ink; ``histogram`` counts of density 0..2.5 in 250 bins after evening.
+    """
+
+    light: NDArray[np.float32]
+    span_px: tuple[float, float]
+    light_doubt: NoEstimate | None
+    paper_rgb: tuple[int, int, int]
+    paper_lightness: float
+    unevenness: float
+    paper_share: float
+    floors: tuple[float, ...]
+    one_ink: bool
+    weights: tuple[float, ...]
+    ink: InkColour | NoEstimate
+    ink_fold: float
+    histogram: NDArray[np.int64]
+    medium: Medium
+    medium_why: str
+    clipped_share: float
+
+    @property
+    def clearing(self) -> float:
+        """Density of the paper's noise floor at single pixels."""
+        return float(-np.log10(max(1 - self.floors[0], 1e-3)))
+
+    @property
+    def ink_density(self) -> float | None:
+        """Density of full ink in the scan, or None without marks."""
+        return None if isinstance(self.ink, NoEstimate) else float(-np.log10(max(self.ink_fold, 1e-3)))
+
+    def points(self) -> TonePoints:
+        """Paper, middle and ink points as this sheet's own tones set them (one ink)."""
+        from woad.core.ink.curve import resting_middle
+
+        density = self.ink_density
+        if density is None or isinstance(self.ink, NoEstimate):
+            return TonePoints(0.0, resting_middle(0.0, 1.2), 1.2)
+        # The light flank of the ink's own hump still belongs to full ink; grain without a hump has none.
+        flank = min(2.2 * self.ink.spread_d, 0.3 * density) if self.ink.solid > 0.12 else 0.0
+        point = max(density - flank, 0.1)
+        return TonePoints(0.0, resting_middle(0.0, point), point)

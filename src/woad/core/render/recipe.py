@@ -1,0 +1,120 @@
+"""A docket and readings made into look-up tables: all that the pixel functions need, computed once per change."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.estimate import NoEstimate
+from woad.core.ink.curve import TonePoints, coverage_curve, resting_middle
+from woad.core.knockout.coverage import one_ink_alpha
+from woad.core.raster.codes import Table8, table_8bit
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.readings import Readings
+
+MM_BODY = 0.3  # how far a coloured mark's body is looked for, mm
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """Everything settings and readings say about how pixels are treated, the same at every level.
+
+    ``evening`` power of the light field; ``grain`` share of paper texture that stays; ``points`` of the curve;
+    ``ink_rgb`` encoded colour of full ink (one ink); ``noise_scale`` and ``clearing_scale`` multiply the floors of the
+    Paper and the Knock-out gate, ``softness`` their ramp.
+    """
+
+    one_ink: bool
+    evening: float
+    grain: float
+    points: TonePoints
+    ink_linear: tuple[float, float, float]
+    noise_scale: float
+    clearing_scale: float
+    softness: float
+    knockout: bool
+
+    @property
+    def ink_rgb(self) -> tuple[int, int, int]:
+        code = np.rint(srgb_encode(np.array(self.ink_linear, np.float32)) * 255).astype(int)
+        return int(code[0]), int(code[1]), int(code[2])
+
+    @property
+    def paper_key(self) -> tuple[object, ...]:
+        """What the Paper step's result depends on."""
+        return (self.one_ink, self.evening, self.noise_scale, self.softness)
+
+
+def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
+    """The three points in force: set ones, else the sheet's own; always in order."""
+    own = readings.points()
+    if not one_ink:
+        # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone.
+        own = TonePoints(0.0, 0.0, docket.ink.darkness)
+    paper = own.paper if docket.ink.paper is None else docket.ink.paper
+    ink = own.ink if docket.ink.ink is None else docket.ink.ink
+    ink = max(ink, paper + 0.05)
+    middle = resting_middle(paper, ink) if docket.ink.middle is None else docket.ink.middle
+    return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
+
+
+def make_recipe(docket: Docket, readings: Readings) -> Recipe:
+    """Settle every automatic value for this docket on this sheet."""
+    wish = docket.knockout.colour
+    one_ink = readings.one_ink if wish == "auto" else wish == "one ink"
+    points = resolve_points(docket, readings, one_ink)
+    auto = readings.clearing
+    clearing = auto if docket.knockout.clearing is None else docket.knockout.clearing
+    scale = max(clearing, 1e-4) / max(auto, 1e-4)
+    softness = 0.5
+    if docket.knockout.softness is not None:
+        softness = float(np.clip(docket.knockout.softness / max(clearing, 1e-3), 0.02, 0.98))
+    ink = _ink_colour(docket, readings, points)
+    if not docket.ink.on:
+        points = TonePoints(0.0, resting_middle(0.0, points.ink), points.ink)
+    return Recipe(
+        one_ink=one_ink,
+        evening=docket.paper.evening if docket.paper.on else 0.0,
+        grain=docket.paper.grain if docket.paper.on else 1.0,
+        points=points,
+        ink_linear=ink,
+        noise_scale=min(1.0, scale),
+        clearing_scale=scale,
+        softness=softness,
+        knockout=docket.knockout.on,
+    )
+
+
+def _ink_colour(docket: Docket, readings: Readings, points: TonePoints) -> tuple[float, float, float]:
+    """Linear colour of full ink: neutral when the scan's ink is, else its own hue; as dark as set."""
+    target = docket.ink.darkness if docket.ink.on else points.ink
+    even = float(10**-target)
+    if isinstance(readings.ink, NoEstimate) or len(readings.ink.reflectance) == 1:
+        return even, even, even
+    own = np.clip(np.asarray(readings.ink.reflectance, np.float64), 0.002, 0.98)
+    code = srgb_encode(own.astype(np.float32))
+    if float(code.max() - code.min()) < 0.11:
+        return even, even, even
+    density = -np.log10(own)
+    scaled = 10 ** -(density * max(target / max(float(density.max()), 0.05), 0.2))
+    return float(scaled[0]), float(scaled[1]), float(scaled[2])
+
+
+@lru_cache(maxsize=32)
+def tone_table(points: TonePoints, ink_reflectance: float) -> Table8:
+    """One ink: reflectance code to encoded coverage 0..255 after the Ink step."""
+    return table_8bit(lambda r: one_ink_alpha(coverage_curve(points, r), ink_reflectance))
+
+
+@lru_cache(maxsize=32)
+def channel_table(points: TonePoints, ink_reflectance: float) -> Table8:
+    """Colour: reflectance code of one channel to the encoded value it has after the Ink step."""
+
+    def encoded(r: NDArray[np.float32]) -> NDArray[np.float32]:
+        return srgb_encode(1 - coverage_curve(points, r) * np.float32(1 - ink_reflectance))
+
+    return table_8bit(encoded)

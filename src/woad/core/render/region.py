@@ -1,0 +1,197 @@
+"""Any region of any step at any level: what the view asks for. Costs what its pixels cost."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.raster.codes import from_codes
+from woad.core.raster.tiles import Region
+from woad.core.render.recipe import Recipe, make_recipe
+from woad.core.render.sheet import Sheet
+from woad.core.render.steps import (
+    Evened,
+    aligned,
+    body_px,
+    ink_colours,
+    ink_step,
+    knockout_step,
+    level_floors,
+    paper_step,
+)
+
+Plane8 = NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A rendered region: ``rgb`` (h, w, 3) straight encoded colour, or a single colour for the whole region;
+    ``alpha`` (h, w), or None when opaque. ``reflectance`` (h, w) float32 under the pixels, if the step has it."""
+
+    rgb: Plane8 | tuple[int, int, int]
+    alpha: Plane8 | None
+
+
+class RegionCache:
+    """The newest few Paper results: moving a flag then costs only curves. Bounded by pixels; thread safe."""
+
+    def __init__(self, max_pixels: int = 12_000_000) -> None:
+        self._max, self._held = max_pixels, 0
+        self._items: OrderedDict[Any, Evened] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: Any) -> Evened | None:
+        with self._lock:
+            item = self._items.get(key)
+            if item is not None:
+                self._items.move_to_end(key)
+            return item
+
+    def put(self, key: Any, item: Evened) -> None:
+        with self._lock:
+            if key in self._items:
+                return
+            self._items[key] = item
+            self._held += item.gate.size
+            while self._held > self._max and len(self._items) > 1:
+                self._held -= self._items.popitem(last=False)[1].gate.size
+
+
+def scan_region(sheet: Sheet, level: int, box: Region) -> Plane8:
+    """The scan itself, (h, w, 3) uint8."""
+    tile = sheet.pyramid.levels[level][box.y : box.bottom, box.x : box.right]
+    if tile.dtype == np.uint16:
+        tile = cv2.convertScaleAbs(tile, alpha=255 / 65535).reshape(tile.shape)
+    if tile.shape[2] == 1:
+        tile = np.asarray(cv2.cvtColor(np.ascontiguousarray(tile), cv2.COLOR_GRAY2RGB))
+    return np.ascontiguousarray(tile)
+
+
+def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None) -> Evened:
+    key = (id(sheet.readings), level, tile, recipe.paper_key)
+    held = cache.get(key) if cache is not None else None
+    if held is not None:
+        return held
+    encoded = np.ascontiguousarray(sheet.pyramid.levels[level][tile.y : tile.bottom, tile.x : tile.right])
+    out = paper_step(encoded, tile, level, recipe, sheet.readings)
+    if cache is not None:
+        cache.put(key, out)
+    return out
+
+
+def render_region(
+    sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None = None
+) -> Picture:
+    """The sheet as it leaves ``step`` (one of STEPS, or ``editions``, which shows the knock-out).
+
+    ``box`` lies on ``level`` and must be on the image. Tiles equal the whole.
+    """
+    if step == "scan":
+        return Picture(scan_region(sheet, level, box), None)
+    recipe = make_recipe(docket, sheet.readings)
+    body = body_px(sheet.ppi, level)
+    image = sheet.pyramid.levels[level]
+    tile = aligned(box, recipe, body, image.shape[1], image.shape[0])
+    evened = _evened(sheet, recipe, level, tile, cache)
+    inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
+    if step == "paper":
+        return Picture(np.ascontiguousarray(_paper_picture(evened, sheet, recipe)[inner]), None)
+    if step == "ink" or not recipe.knockout:
+        return Picture(_ink_picture(evened, recipe, inner), None)
+    if recipe.one_ink and recipe.clearing_scale <= 1 and recipe.grain <= 0:
+        evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
+        inner = (slice(None), slice(None))
+    cut = knockout_step(evened, ink_step(evened, recipe), recipe, sheet.readings, level, body)
+    alpha = np.ascontiguousarray(cut.alpha[inner])
+    return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
+
+
+def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe) -> Plane8:
+    """Paper white, ink still as it was scanned: the Ink step's curve with the scan's own ink."""
+    from dataclasses import replace
+
+    from woad.core.estimate import NoEstimate
+    from woad.core.ink.curve import TonePoints, resting_middle
+
+    readings = sheet.readings
+    if recipe.one_ink:
+        own = readings.ink
+        linear = (0.06,) * 3 if isinstance(own, NoEstimate) else (own.reflectance * 3)[:3]
+        deep = max(float(-np.log10(max(readings.ink_fold, 1e-3))), 0.2)
+        points = TonePoints(0.0, resting_middle(0.0, deep), deep)
+        plain = replace(recipe, points=points, ink_linear=(linear[0], linear[1], linear[2]))
+    else:
+        plain = replace(recipe, points=TonePoints(0.0, resting_middle(0.0, 2.6), 2.6))
+    return _ink_picture(evened, plain, (slice(None), slice(None)))
+
+
+def _ink_picture(evened: Evened, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
+    cut = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
+    inked = ink_step(cut, recipe)
+    if inked.rgb is not None:
+        return inked.rgb
+    assert inked.tone is not None
+    table = ink_colours(recipe)
+    return np.asarray(cv2.LUT(cv2.merge([inked.tone] * 3), table.reshape(1, 256, 3)))
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Readings at one pixel: scan colour, density against paper, coverage 0..1 after Knock-out."""
+
+    rgb: tuple[int, int, int]
+    density: float
+    coverage: float
+
+
+def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: int, cache: RegionCache) -> Spot:
+    """Readings under the pointer: colour as it leaves ``step`` over white, density after Paper, coverage."""
+    box = Region(x, y, 1, 1)
+    picture = render_region(sheet, docket, step, level, box, cache)
+    rgb = np.asarray(picture.rgb, np.float32).reshape(-1, 3)[0]
+    cut = render_region(sheet, docket, "knockout", level, box, cache)
+    covered = 1.0 if cut.alpha is None else float(cut.alpha[0, 0]) / 255
+    if picture.alpha is not None:
+        rgb = rgb * covered + 255 * (1 - covered)
+    image = sheet.pyramid.levels[level]
+    recipe = make_recipe(docket, sheet.readings)
+    tile = aligned(box, recipe, body_px(sheet.ppi, level), image.shape[1], image.shape[0])
+    folded = _evened(sheet, recipe, level, tile, cache).folded
+    r = float(from_codes(folded[y - tile.y : y - tile.y + 1, x - tile.x : x - tile.x + 1])[0, 0])
+    code = np.rint(rgb).astype(int)
+    return Spot((int(code[0]), int(code[1]), int(code[2])), float(-np.log10(max(r, 1e-3))), covered)
+
+
+def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:
+    """An overlay (h, w) uint8, 255 where it holds: ``lost`` strokes or ``kept`` paper.
+
+    Lost: something stands above the paper's noise at a finer threshold than the settings use, and hardly any of it is
+    left. Kept: a little coverage stays where nothing stands clearly above the noise.
+    """
+    from woad.core.paper.marks import mark_gate
+
+    recipe = make_recipe(docket, sheet.readings)
+    image = sheet.pyramid.levels[level]
+    body = body_px(sheet.ppi, level)
+    tile = aligned(box, recipe, body, image.shape[1], image.shape[0])
+    evened = _evened(sheet, recipe, level, tile, cache)
+    whole = render_region(sheet, docket, "knockout", level, tile, cache)
+    alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha
+    if kind == "lost":
+        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 0.72), 0.1)
+        # Less than a tenth of what plain coverage would be: the stroke is as good as gone.
+        r = from_codes(evened.folded)
+        plain = np.clip((1 - r) * 0.45 * 255, 0, 255)
+        hit = (finer > 127) & (alpha < 0.12 * plain) & (plain > 0.25 * sheet.readings.floors[0] * 255 * 0.45)
+    else:
+        clear = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.7), 0.1)
+        hit = (clear < 128) & (alpha > 2)
+    inner = hit[box.y - tile.y : box.bottom - tile.y, box.x - tile.x : box.right - tile.x]
+    return np.asarray(inner, np.uint8) * np.uint8(255)

@@ -1,0 +1,58 @@
+"""One sheet ready for work: its original, its pyramid and its readings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from woad.core.formats.read import Original, first_look, pixels_of
+from woad.core.raster.pyramid import Pyramid, build_pyramid
+from woad.core.render.measure import measure
+from woad.core.render.readings import Readings
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
+    level-0 pixels of the true scan (else 1)."""
+
+    original: Original
+    pyramid: Pyramid
+    readings: Readings
+    settled: bool = True
+    scale: float = 1.0
+
+    @property
+    def width(self) -> int:
+        """Pixels of the scan as turned upright."""
+        return self.full_size[0]
+
+    @property
+    def height(self) -> int:
+        return self.full_size[1]
+
+    @property
+    def full_size(self) -> tuple[int, int]:
+        header = self.original.header
+        turned = header.orientation in (5, 6, 7, 8)
+        return (header.height, header.width) if turned else (header.width, header.height)
+
+    @property
+    def ppi(self) -> float | None:
+        return self.original.ppi
+
+
+def load_sheet(original: Original) -> Sheet:
+    """Decode, build the pyramid and measure. Raises ``FileUnreadable``."""
+    pyramid = build_pyramid(pixels_of(original))
+    return Sheet(original, pyramid, measure(pyramid))
+
+
+def glance_sheet(original: Original) -> Sheet | None:
+    """A sheet from a reduced decode for a first picture, or None where there is no short cut."""
+    small = first_look(original)
+    if small is None:
+        return None
+    pyramid = build_pyramid(small)
+    header = original.header
+    scale = max(header.width, header.height) / max(pyramid.width, pyramid.height)
+    return Sheet(original, pyramid, measure(pyramid), settled=False, scale=scale)
