@@ -11,7 +11,7 @@ from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
 from woad.core.formats.read import take_in
-from woad.core.knockout.coverage import one_ink_alpha
+from woad.core.ink.curve import encoded_share
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render.sheet import load_sheet
 from woad.core.render.whole import render_whole
@@ -38,7 +38,7 @@ def woad(sheet: Sheet) -> tuple[Result, Docket]:
     return Result("Woad", alpha, colour, paper_picture(planes)), docket
 
 
-def oracle(sheet: Sheet, ink_encoded: float) -> Result:
+def oracle(sheet: Sheet, ink_encoded: float, halftones: str) -> Result:
     """True light, true ink: unmixed per pixel with the best linear weights, laid down in Woad's ink."""
     linear = srgb_decode(sheet.scan.encoded.astype(np.float32) / 255)
     absorbs = 1 - np.asarray(sheet.scan.ink, np.float32)
@@ -46,7 +46,9 @@ def oracle(sheet: Sheet, ink_encoded: float) -> Result:
     weights /= float((weights * absorbs).sum())
     share = np.clip((1 - linear / sheet.scan.field) @ weights, 0, 1)
     k = float(srgb_decode(np.array([ink_encoded], np.float32))[0])
-    return Result("oracle", one_ink_alpha(share, k), np.full(3, ink_encoded, np.float32))
+    # Both readings of coverage are right; the oracle gives the one that Woad's medium uses.
+    alpha = share if halftones == "inked" else encoded_share(share, k)
+    return Result("oracle", alpha, np.full(3, ink_encoded, np.float32))
 
 
 def threshold(sheet: Sheet) -> Result:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sheets import Sheet
 
-from woad.core.knockout.coverage import one_ink_alpha
+from woad.core.ink.curve import encoded_share
 from woad.core.raster.transfer import srgb_decode
 
 Plane = NDArray[np.float32]
@@ -60,7 +60,7 @@ def truths(sheet: Sheet, ink_encoded: float) -> tuple[Plane, Plane]:
     """The two right readings of coverage: geometric share, and the alpha that encodes to the clean picture."""
     t = sheet.scan.coverage
     linear = float(srgb_decode(np.array([ink_encoded], np.float32))[0])
-    return t, one_ink_alpha(t, linear)
+    return t, encoded_share(t, linear)
 
 
 def _composite(result: Result, backing: tuple[float, float, float], where: NDArray[np.bool_]) -> Plane:

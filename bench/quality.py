@@ -8,6 +8,8 @@ from __future__ import annotations
 import argparse
 import sys
 from collections import defaultdict
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -25,24 +27,33 @@ KEPT_ROWS = ("ink kept", "faint kept", "texture", "stipple kept")
 WAYS = ("Woad", "oracle", "threshold", "brightness", "divided")
 
 
-def run(media: list[str], lights: list[str], seeds: range) -> list[tuple[str, str, str, dict[str, dict[str, float]]]]:
-    out = []
-    for medium in media:
-        for light in lights:
-            for seed in seeds:
-                sheet = simulate(medium, light, seed)
-                z = zones(sheet)
-                ours, _ = methods.woad(sheet)
-                ink = float(np.mean(ours.colour if ours.colour.ndim == 1 else np.median(ours.colour[z.solid], axis=0)))
-                results = [ours, methods.oracle(sheet, ink), methods.threshold(sheet), methods.brightness(sheet),
-                           methods.divided(sheet)]  # fmt: skip
-                out.append((sheet.name, medium, light, {r.name: measure(sheet, r, z) for r in results}))
-                print(".", end="", flush=True)
+Rows = tuple[str, str, str, dict[str, dict[str, float]]]
+
+
+def one(job: tuple[str, str, int]) -> Rows:
+    """Simulate one sheet, let every way clean it, and measure."""
+    medium, light, seed = job
+    sheet = simulate(medium, light, seed)
+    z = zones(sheet)
+    ours, docket = methods.woad(sheet)
+    ink = float(np.mean(ours.colour if ours.colour.ndim == 1 else np.median(ours.colour[z.solid], axis=0)))
+    results = [ours, methods.oracle(sheet, ink, docket.ink.halftones), methods.threshold(sheet), methods.brightness(sheet),
+               methods.divided(sheet)]  # fmt: skip
+    return sheet.name, medium, light, {r.name: measure(sheet, r, z) for r in results}
+
+
+def run(media: list[str], lights: list[str], seeds: range) -> list[Rows]:
+    jobs = [(medium, light, seed) for medium in media for light in lights for seed in seeds]
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        out = []
+        for rows in pool.map(one, jobs):
+            out.append(rows)
+            print(".", end="", flush=True)
     print()
     return out
 
 
-def report(sheets: list[tuple[str, str, str, dict[str, dict[str, float]]]]) -> list[str]:
+def report(sheets: list[Rows]) -> list[str]:
     """Print the table of means per medium and return every miss in words."""
     misses: list[str] = []
     groups: dict[str, list[dict[str, dict[str, float]]]] = defaultdict(list)

@@ -99,6 +99,8 @@ def simulate(medium: str, light: str, seed: int, ppi: float = 300) -> Sheet:
     )
     scan = record(drawing.coverage, ink, ppi, paper, LIGHTS[light], capture, rng, 0.12)
     if faint is None:
+        # Pencil has faint marks of its own: light strokes with nothing dark near.
         soft = cv2.GaussianBlur(drawing.coverage, (0, 0), 2.0)
-        faint = (soft > 0.02) & (soft < 0.18) & (cv2.dilate(drawing.coverage, np.ones((9, 9))) < 0.45)
+        light_only = cv2.dilate(drawing.coverage, np.ones((9, 9))) < 0.45
+        faint = (soft > 0.03) & light_only & (medium == "pencil")
     return Sheet(f"{medium}-{light}-{seed}", medium, light, scan, drawing.dots, faint)

@@ -48,7 +48,10 @@ class InkSettings(_Settings):
     ink: Annotated[
         float | None, _number("Ink point", 0.05, 2.5, "D", 0.01, "Tones darker than this become full ink.")
     ] = None
-    darkness: Annotated[float, _number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets.")] = 2.3
+    darkness: Annotated[
+        float, _number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
+    ] = 3.0
+    halftones: Literal["inked", "seen"] = "inked"
 
 
 class KnockoutSettings(_Settings):

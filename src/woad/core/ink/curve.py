@@ -1,18 +1,24 @@
-"""The Ink step's curve: from the scan's density to the density it should have.
+"""The Ink step's curve: from the scan's reflectance to the encoded coverage that full ink will have.
 
-Coverage is linear in reflectance between paper and ink (a scanner adds light), so with the middle point at rest the
-curve only replaces the scan's grey ink by the darker ink and leaves every share of coverage as it is. Moving the
-middle point bends it with a power, which keeps all tones in order.
+A scanner adds light, so coverage is linear in reflectance between paper and ink. Two readings of a half-covered pixel
+are right, and each suits some art: *inked* takes half coverage as half ink (pen, lettering: crisp), *seen* keeps the
+lightness the pixel had on the sheet (pencil, washes). The middle point bends either with a power that keeps every tone
+in order and eases into solid black, so noise in blacks is not stretched.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.transfer import reflectance as of_density
+from woad.core.raster.transfer import srgb_decode, srgb_encode
+
+Reading = Literal["inked", "seen"]
+Plane = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -24,24 +30,46 @@ class TonePoints:
     ink: float
 
 
-def resting_middle(paper: float, ink: float) -> float:
+def encoded_share(share: NDArray[np.floating], ink_reflectance: float) -> Plane:
+    """Alpha 0..1 of geometric coverage ``share`` that keeps the lightness seen.
+
+    With ``a`` this alpha and ``k`` the encoded ink, ``1 - a (1 - k)`` is the encoded value of the linear mixture
+    ``1 - share (1 - ink_reflectance)``: laid over white, the cut-out encodes to the picture that was seen.
+    """
+    seen = srgb_encode(1 - np.asarray(share, np.float32) * (1 - np.float32(ink_reflectance)))
+    black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])
+    return np.clip((1 - seen) / max(1 - black, 1e-3), 0, 1).astype(np.float32)
+
+
+def _share(paper: float, ink: float, r: NDArray[np.floating]) -> Plane:
+    top, bottom = float(of_density(paper)), float(of_density(ink))
+    return np.clip((top - np.asarray(r, np.float32)) / max(top - bottom, 1e-4), 0, 1).astype(np.float32)
+
+
+def resting_middle(paper: float, ink: float, reading: Reading, ink_reflectance: float) -> float:
     """The density that is half covered when the middle point does nothing."""
-    return float(-np.log10((10**-paper + 10**-ink) / 2))
+    half = 0.5
+    if reading == "seen":
+        black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])
+        seen = float(srgb_decode(np.array([1 - 0.5 * (1 - black)], np.float32))[0])
+        half = (1 - seen) / (1 - ink_reflectance)
+    top, bottom = float(of_density(paper)), float(of_density(ink))
+    return float(-np.log10(top - half * (top - bottom)))
 
 
-def coverage_curve(points: TonePoints, r: NDArray[np.floating]) -> NDArray[np.float32]:
-    """Geometric coverage 0..1 of reflectance ``r`` (any shape). Monotone: a darker scan never covers less."""
-    top, bottom = float(of_density(points.paper)), float(of_density(points.ink))
-    span = max(top - bottom, 1e-4)
-    x = np.clip((top - np.asarray(r, np.float32)) / span, 0, 1)
-    gamma = curve_power(points)
-    return (x if gamma == 1.0 else np.power(x, np.float32(gamma))).astype(np.float32)
+def coverage_curve(points: TonePoints, reading: Reading, ink_reflectance: float, r: NDArray[np.floating]) -> Plane:
+    """Encoded coverage 0..1 of scan reflectance ``r`` (any shape). Monotone: a darker scan never covers less.
 
+    ``ink_reflectance`` is the linear reflectance that full ink gets.
+    """
 
-def curve_power(points: TonePoints) -> float:
-    """The power that makes the middle point half covered, kept within 0.25 to 4."""
-    top, bottom = float(of_density(points.paper)), float(of_density(points.ink))
-    x = (top - float(of_density(points.middle))) / max(top - bottom, 1e-4)
-    x = float(np.clip(x, 0.02, 0.98))
-    power = float(np.clip(np.log(0.5) / np.log(x), 0.25, 4.0))
-    return 1.0 if abs(power - 1) < 2e-3 else power
+    def plain(values: NDArray[np.floating]) -> Plane:
+        share = _share(points.paper, points.ink, values)
+        return share if reading == "inked" else encoded_share(share, ink_reflectance)
+
+    half = float(plain(of_density(np.array([points.middle])))[0])
+    power = float(np.clip(np.log(0.5) / np.log(1 - np.clip(half, 0.02, 0.98)), 0.2, 5.0))
+    base = plain(r)
+    if abs(power - 1) < 5e-3:
+        return base
+    return (1 - np.power(1 - base, np.float32(power))).astype(np.float32)

@@ -24,11 +24,17 @@ PLOT_BINS = 250
 @dataclass(frozen=True)
 class InkColour:
     """``reflectance`` (C,) of full ink relative to the paper; ``spread_d`` its spread in density;
-    ``solid`` 0..1, how much of the marks is flat, full ink (pen near 1, pencil near 0)."""
+    ``half_tones`` 0..1, the share of the marks' area that is half-tone without full ink beside it: near 0 for pen and
+    lettering, whose greys are edges, and half or more for pencil."""
 
     reflectance: tuple[float, ...]
     spread_d: float
-    solid: float
+    half_tones: float
+
+    @property
+    def grainy(self) -> bool:
+        """Tone made of half-tones rather than of full ink."""
+        return self.half_tones > 0.2
 
 
 def tone_histogram(reflectance: Plane) -> NDArray[np.int64]:
@@ -44,47 +50,47 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
     Parameters: ``crops`` reflectance (h, w, C) float32; ``floor`` darkness that paper does not reach.
     Ink is looked for in the depths of strokes: pixels no lighter than their neighbours by more than noise.
     """
-    colours: list[Plane] = []
-    flats: list[Plane] = []
-    for crop in crops:
-        grey = crop.mean(axis=2)
-        mark = grey < 1 - max(2.5 * floor, 0.08)
-        if not mark.any():
-            continue
-        lowest = cv2.erode(grey, _BOX3)
-        highest = cv2.dilate(grey, _BOX3)
-        # The core of a stroke: darkest of its neighbourhood, or on a plateau.
-        core = mark & (grey <= lowest + 0.02 + 0.08 * lowest)
-        colours.append(crop[core])
-        # Full ink is flat on the scale of a stroke: even its lightest neighbour is dark.
-        flats.append(np.column_stack([grey[core], highest[core]]))
-    if not colours or sum(len(c) for c in colours) < 8:
+    greys = [crop.mean(axis=2) for crop in crops]
+    least = max(2.5 * floor, 0.1)
+    darkness = [(1 - grey)[grey < 1 - least] for grey in greys]
+    every = np.concatenate(darkness) if darkness else np.zeros(0, np.float32)
+    if every.size < 8:
         return NoEstimate("no marks stand out from the paper")
-    return _deepest(np.concatenate(colours), np.concatenate(flats))
+    deep = float(np.percentile(every, 98))
+    cores: list[Plane] = []
+    flats: list[Plane] = []
+    half = marks = 0
+    for crop, grey in zip(crops, greys, strict=True):
+        share = (1 - grey) / deep
+        full = cv2.dilate((share > 0.85).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        mark = grey < 1 - least
+        marks += int(mark.sum())
+        half += int(((share > 0.15) & (share < 0.65) & mark & ~full).sum())
+        # The core of a stroke: darkest of its neighbourhood, or on a plateau; even its lightest neighbour is dark.
+        core = mark & (share > 0.6) & (grey <= cv2.erode(grey, _BOX3) + 0.02 + 0.08 * grey)
+        flat = core & (1 - cv2.dilate(grey, _BOX3) > 0.93 * (1 - grey))
+        cores.append(crop[core])
+        flats.append(crop[flat])
+    core_rgb, flat_rgb = np.concatenate(cores), np.concatenate(flats)
+    return _full_ink(core_rgb, flat_rgb, half / max(marks, 1))
 
 
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
-def _deepest(colour: Plane, flat: Plane) -> InkColour:
-    grey, highest = flat[:, 0], flat[:, 1]
-    dark = float(np.percentile(grey, 10))
-    # Plateaus are measured by how little darkness their lightest neighbour lacks.
-    depth = (1 - highest) / np.maximum(1 - grey, 1e-3)
-    level = 1 - 0.85 * (1 - dark)
-    plateau = (depth > 0.93) & (grey < level)
-    solid = float(plateau.sum() / max(1, (grey < level).sum()))
-    if plateau.sum() >= 50:
-        chosen = colour[plateau]
-        centre = np.median(chosen, axis=0)
-        # The hump proper: within a band around the median, so that overlaps and specks do not pull.
-        near = np.abs(chosen.mean(axis=1) - centre.mean()) < 0.35 * centre.mean() + 0.01
-        centre = np.median(chosen[near], axis=0) if near.any() else centre
-        d = -np.log10(np.maximum(chosen[near].mean(axis=1), 1e-3))
-        spread = float(np.percentile(d, 84) - np.percentile(d, 16)) / 2
+def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
+    grey = core.mean(axis=1)
+    grainy = half_tones > 0.2
+    if grainy or len(flat) < 50:
+        # Grain and hairlines hardly ever reach full ink: the deepest cores are nearest to it.
+        chosen = core[grey <= np.percentile(grey, 2 if grainy else 25)]
+        centre, spread = np.median(chosen, axis=0), 0.05
     else:
-        # No flats: fine lines or grain. The deepest cores are the nearest thing to full ink.
-        chosen = colour[grey <= np.percentile(grey, 8)]
+        middle = float(np.median(flat.mean(axis=1)))
+        # The hump proper: a band around its middle, so that overlaps and specks do not pull.
+        near = np.abs(flat.mean(axis=1) - middle) < 0.4 * middle + 0.01
+        chosen = flat[near] if near.any() else flat
         centre = np.median(chosen, axis=0)
-        spread = 0.05
-    return InkColour(tuple(float(max(v, 0.002)) for v in centre), spread, solid)
+        d = -np.log10(np.maximum(chosen.mean(axis=1), 1e-3))
+        spread = float(np.percentile(d, 84) - np.percentile(d, 16)) / 2
+    return InkColour(tuple(float(max(v, 0.002)) for v in centre), spread, float(half_tones))

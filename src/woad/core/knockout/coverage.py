@@ -1,7 +1,7 @@
-"""Coverage (alpha) of marks, so that the cut-out laid over white *encodes* to the picture that was seen.
+"""Coverage (alpha) of coloured marks, so that the cut-out laid over white *encodes* to the picture that was seen.
 
-Light adds linearly on the scanner's sensor, screens mix encoded values. For one ink both are served by one curve.
-For colour, the least alpha that can explain a pixel is raised to the body of the mark it belongs to.
+For one ink the Ink step's curve is the coverage. For colour, the least alpha that can explain a pixel is raised to the
+body of the mark it belongs to.
 """
 
 from __future__ import annotations
@@ -10,21 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.raster.transfer import srgb_encode
-
-Plane = NDArray[np.float32]
 Plane8 = NDArray[np.uint8]
-
-
-def one_ink_alpha(share: NDArray[np.floating], ink_reflectance: float) -> Plane:
-    """Alpha 0..1 of geometric coverage ``share`` 0..1 in an ink of linear ``ink_reflectance``.
-
-    With ``a`` this alpha and ``k`` the encoded ink, ``1 - a (1 - k)`` is the encoded value of the linear mixture
-    ``1 - share (1 - ink_reflectance)``.
-    """
-    seen = srgb_encode(1 - np.asarray(share, np.float32) * (1 - np.float32(ink_reflectance)))
-    black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])
-    return np.clip((1 - seen) / max(1 - black, 1e-3), 0, 1).astype(np.float32)
 
 
 def body_alpha(least: Plane8, reach_px: int) -> Plane8:

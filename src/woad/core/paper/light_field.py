@@ -161,34 +161,42 @@ def _refine(logs: Plane, guide: Plane, surface: Plane, spread: float, size: int)
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
     gh, gw = surface.shape
-    span = (gw * size, gh * size)
-    coarse = cv2.resize(surface, span, interpolation=cv2.INTER_LINEAR)[:h, :w]
-    residual = guide - coarse
-    clear = _paper_mask(residual, spread)
-    share = float(clear.mean())
-    if share < 0.002:
-        return NoEstimate("no bare paper was found on the sheet")
-    weight = clear.astype(np.float32)
+    coarse = cv2.resize(surface, (gw * size, gh * size), interpolation=cv2.INTER_LINEAR)[:h, :w]
     # Twice the block grid, laid exactly over the sheet.
     cells = (max(2, gw * 2), max(2, gh * 2))
+    # The first mask is wide, so that a shadow's soft edge, which the blocks cut short, is learnt from its pixels.
+    for give in (0.05, 0.025):
+        clear = _paper_mask(guide - coarse, max(give, 2.2 * spread), spread)
+        if float(clear.mean()) < 0.002:
+            return NoEstimate("no bare paper was found on the sheet")
+        field = _from_pixels(guide, clear, coarse, cells)
+        coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    clear = _paper_mask(guide - coarse, max(0.012, 2.2 * spread), spread)
+    if float(clear.mean()) < 0.002:
+        return NoEstimate("no bare paper was found on the sheet")
+    planes = [_from_pixels(logs[..., c], clear, coarse, cells) for c in range(logs.shape[2])]
+    kept = (guide - coarse)[clear]
+    return LightField(np.exp(np.stack(planes, axis=-1)), float(clear.mean()), float(np.std(kept)))
+
+
+def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cells: tuple[int, int]) -> Plane:
+    """Log light on the fine grid from clear pixels, falling back on the prior where marks cover all."""
+    weight = clear.astype(np.float32)
     den = cv2.resize(weight, cells, interpolation=cv2.INTER_AREA)
-    grid = np.empty((cells[1], cells[0], logs.shape[2]), np.float32)
-    prior = cv2.resize(coarse, cells, interpolation=cv2.INTER_AREA)
-    for c in range(logs.shape[2]):
-        num = cv2.resize(logs[..., c] * weight, cells, interpolation=cv2.INTER_AREA)
-        value = np.where(den > 1e-4, num / np.maximum(den, 1e-4), prior)
-        offset = float(np.sum((value - prior) * den) / max(float(den.sum()), 1e-6))
-        field = prior + np.float32(offset)
-        for sigma in (10.0, 5.0, 2.6, 1.7):
-            field = _smooth(value, den, sigma, field, 0.03)
-        grid[..., c] = np.exp(field)
-    kept = residual[clear]
-    return LightField(grid, share, float(np.std(kept)) if kept.size else spread)
+    # Means of residuals, not of values: a cell half hidden by a mark is then not pulled along the slope of the light.
+    num = cv2.resize((values - prior_full) * weight, cells, interpolation=cv2.INTER_AREA)
+    prior = cv2.resize(prior_full, cells, interpolation=cv2.INTER_AREA)
+    residual = np.where(den > 1e-4, num / np.maximum(den, 1e-4), 0).astype(np.float32)
+    offset = np.float32(np.sum(residual * den) / max(float(den.sum()), 1e-6))
+    field = np.full_like(prior, offset)
+    for sigma in (10.0, 5.0, 2.6, 1.7):
+        field = _smooth(residual, den, sigma, field, 0.03)
+    return np.asarray(prior + field, np.float32)
 
 
-def _paper_mask(residual: Plane, spread: float) -> NDArray[np.bool_]:
-    """Pixels within the paper's own spread and not next to a mark."""
+def _paper_mask(residual: Plane, give: float, spread: float) -> NDArray[np.bool_]:
+    """Pixels no more than ``give`` darker than the surface, and not next to a mark."""
     blurred = cv2.GaussianBlur(residual, (0, 0), 1.2)
-    marks = (blurred < -max(2.2 * spread, 0.012)) | (residual < -max(4 * spread, 0.03))
+    marks = (blurred < -give) | (residual < -max(1.8 * give, 4 * spread))
     near = cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    return ~near & (residual < max(4 * spread, 0.03))
+    return ~near & (residual < max(give, 4 * spread, 0.03))

@@ -22,6 +22,9 @@ Gate = NDArray[np.uint8]
 SCALES = 4
 REACH_PX = 32  # how far a pixel's verdict can depend on others
 ALIGN_PX = 8  # tiles start at multiples of this, so that blocks fall on the same pixels
+WEAK = (0.5, 0.7)  # evidence, in floors, along which a sure mark is followed
+FOLLOW_STEPS = 5  # of 2 pixels
+LOCAL = 0.4  # a pixel beside a mark counts from this share of the 2-pixel floor on
 _ZERO, _PER_UNIT = 128, 765  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
 
 
@@ -59,8 +62,8 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
             continue
         # Half-normal: its 68th percentile is one standard deviation; the far tail tells of ringing and blotches.
         sigma = float(np.percentile(side, 68.3))
-        tail = float(np.percentile(side, 100 - 0.02))
-        floors.append(max(least, float(np.clip(1.15 * tail, 3.6 * sigma, 7 * sigma))))
+        tail = float(np.percentile(side, 100 - 0.01))
+        floors.append(max(least, float(np.clip(1.15 * tail, 3.9 * sigma, 7 * sigma))))
     return tuple(floors)
 
 
@@ -72,21 +75,50 @@ def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5
     """
     dark = darkness_codes(reflectance)
     h, w = dark.shape
-    found: list[NDArray[np.uint8]] = []
-    level = dark
-    for scale in range(SCALES):
-        found.append(_evidence(level, floors[scale]))
-        if scale + 1 < SCALES:
-            level = np.asarray(halve(level), np.uint8)
-    around = cv2.dilate(found[-1], _BOX3)
-    for scale in range(SCALES - 2, -1, -1):
-        fh, fw = found[scale].shape
-        up = cv2.resize(around, (around.shape[1] * 2, around.shape[0] * 2), interpolation=cv2.INTER_NEAREST)
-        around = cv2.max(cv2.dilate(found[scale], _BOX5 if scale == 0 else _BOX3), up[:fh, :fw])
+    found = _pyramid_evidence(dark, floors)
+    sure = _ramp_table(1 - softness / 4, 1 + softness / 4)
+    near = cv2.LUT(_upwards(found[1:]), sure)
+    near = _follow(near, cv2.LUT(cv2.max(found[1], _enlarge(found[2], found[1])), _ramp_table(*WEAK)))
+    near = cv2.max(cv2.dilate(cv2.LUT(found[0], sure), _BOX5), _enlarge(cv2.dilate(near, _BOX3), found[0]))
     # Beside a mark the paper's noise would be let through with it: a pixel must itself be darker than paper,
     # judged over its 3 x 3 neighbours.
-    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * 0.5)
-    return np.asarray(cv2.LUT(cv2.min(around, local), _ramp_table(softness))).reshape(h, w)
+    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * LOCAL)
+    return np.asarray(cv2.min(near, cv2.LUT(local, _ramp_table(0.4, 1.0)))).reshape(h, w)
+
+
+def _pyramid_evidence(dark: Gate, floors: Sequence[float]) -> list[Gate]:
+    found = [_evidence(dark, floors[0])]
+    # Coarser averages take no more from a pixel than a little over the floor: a deep stroke then does not make all
+    # the paper around it look like a mark.
+    level = np.asarray(cv2.min(dark, float(_ZERO + 1.3 * _PER_UNIT * floors[0])))
+    for scale in range(1, SCALES):
+        level = np.asarray(halve(level), np.uint8)
+        found.append(_evidence(level, floors[scale]))
+    return found
+
+
+def _upwards(found: list[Gate]) -> Gate:
+    """The strongest evidence of all scales, at the finest of them, each a little widened."""
+    around = found[-1]
+    for one in reversed(found[:-1]):
+        around = np.asarray(cv2.max(cv2.dilate(one, _BOX3), _enlarge(around, one)))
+    return around
+
+
+def _enlarge(coarse: NDArray[np.generic], like: NDArray[np.generic]) -> Gate:
+    """Twice the size, cut to the shape of ``like``."""
+    size = (coarse.shape[1] * 2, coarse.shape[0] * 2)
+    return np.asarray(cv2.resize(coarse, size, interpolation=cv2.INTER_NEAREST))[: like.shape[0], : like.shape[1]]
+
+
+def _follow(seed: NDArray[np.generic], weak: NDArray[np.generic]) -> Gate:
+    """Let sure marks run on along weak evidence that hangs together with them, for a limited way.
+
+    Grey-scale reconstruction by dilation (Vincent 1993), stopped after a few steps so that tiles agree.
+    """
+    for _ in range(FOLLOW_STEPS):
+        seed = cv2.max(seed, cv2.min(cv2.dilate(seed, _BOX3), weak))
+    return np.asarray(seed)
 
 
 _BOX3 = np.ones((3, 3), np.uint8)
@@ -101,7 +133,7 @@ def _evidence(dark: NDArray[np.uint8], floor: float) -> NDArray[np.uint8]:
 
 
 @lru_cache(maxsize=64)
-def _ramp_table(softness: float) -> NDArray[np.uint8]:
-    width = 128 * float(np.clip(softness, 0.02, 0.98))
-    x = np.clip((np.arange(256, dtype=np.float32) - (128 - width)) / width, 0, 1)
+def _ramp_table(start: float, full: float) -> NDArray[np.uint8]:
+    """Evidence (128 at the floor) to gate, from 0 at ``start`` floors to 255 at ``full`` floors."""
+    x = np.clip((np.arange(256, dtype=np.float32) / 128 - start) / max(full - start, 1e-3), 0, 1)
     return np.rint(x * x * (3 - 2 * x) * 255).astype(np.uint8)

@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+LEAN_PX = 2800  # larger levels than this are dropped from a lean pyramid
+
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 
 
@@ -50,17 +52,23 @@ class Pyramid:
     def level_for(self, long_side_px: int) -> int:
         """The first level whose longer side is at most ``long_side_px``."""
         for number, level in enumerate(self.levels):
-            if max(level.shape[:2]) <= long_side_px:
+            if 0 < max(level.shape[:2]) <= long_side_px:
                 return number
         return self.deepest
 
 
-def build_pyramid(pixels: Pixels, smallest_px: int = 96) -> Pyramid:
-    """Halve ``pixels`` (H, W) or (H, W, C) until the longer side is at most ``smallest_px``."""
+def build_pyramid(pixels: Pixels, smallest_px: int = 96, lean: bool = False) -> Pyramid:
+    """Halve ``pixels`` (H, W) or (H, W, C) until the longer side is at most ``smallest_px``.
+
+    ``lean`` drops large levels between the full one and those that are measured on, for work that needs no view: they
+    stay as empty arrays.
+    """
     level = pixels if pixels.ndim == 3 else pixels[..., None]
     levels = [level]
     while max(level.shape[:2]) > smallest_px:
         smaller = halve(level)
+        if lean and len(levels) > 1 and max(level.shape[:2]) > LEAN_PX:
+            levels[-1] = level[:0, :0]
         level = smaller if smaller.ndim == 3 else smaller[..., None]  # type: ignore[assignment]
         levels.append(level)
     for one in levels:

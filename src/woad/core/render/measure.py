@@ -132,9 +132,12 @@ def _all_floors(
     gain = gain_grid(light, 1.0, None)
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
+        while not pyramid.levels[level].size:  # dropped from a lean pyramid
+            level += 1
         image = pyramid.levels[level]
         whole = _reflectance(pyramid, gain, span, level, Region(0, 0, image.shape[1], image.shape[0]))
         more = measure_floors([_codes(whole, weights)])
+        floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
     return tuple(floors)
 
@@ -166,6 +169,6 @@ def _guess_medium(ink: InkColour | NoEstimate, one_ink: bool, off_share: float) 
     density = float(-np.log10(max(np.mean(ink.reflectance), 1e-3)))
     if not one_ink:
         return "watercolour", f"{off_share:.0%} of the marks' area is of other colours than one ink"
-    if ink.solid < 0.3 and density < 1.15:
-        return "pencil", f"grainy marks, no denser than D {density:.2f}"
+    if ink.grainy and density < 1.3:
+        return "pencil", f"half-tones make up {ink.half_tones:.0%} of the marks"
     return "pen", f"one ink of D {density:.2f} with solid marks"

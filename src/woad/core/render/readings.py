@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
-from woad.core.ink.curve import TonePoints
 from woad.core.ink.density import InkColour
 
 
@@ -50,14 +49,12 @@ class Readings:
         """Density of full ink in the scan, or None without marks."""
         return None if isinstance(self.ink, NoEstimate) else float(-np.log10(max(self.ink_fold, 1e-3)))
 
-    def points(self) -> TonePoints:
-        """Paper, middle and ink points as this sheet's own tones set them (one ink)."""
-        from woad.core.ink.curve import resting_middle
-
+    @property
+    def ink_point(self) -> float:
+        """Density from which on this sheet's ink counts as full."""
         density = self.ink_density
         if density is None or isinstance(self.ink, NoEstimate):
-            return TonePoints(0.0, resting_middle(0.0, 1.2), 1.2)
+            return 1.2
         # The light flank of the ink's own hump still belongs to full ink; grain without a hump has none.
-        flank = min(2.2 * self.ink.spread_d, 0.3 * density) if self.ink.solid > 0.12 else 0.0
-        point = max(density - flank, 0.1)
-        return TonePoints(0.0, resting_middle(0.0, point), point)
+        flank = 0.0 if self.ink.grainy else min(2.2 * self.ink.spread_d, 0.3 * density)
+        return max(density - flank, 0.1)

@@ -6,12 +6,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
-from woad.core.ink.curve import TonePoints, coverage_curve, resting_middle
-from woad.core.knockout.coverage import one_ink_alpha
+from woad.core.ink.curve import Reading, TonePoints, coverage_curve, resting_middle
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.readings import Readings
@@ -32,6 +30,7 @@ class Recipe:
     evening: float
     grain: float
     points: TonePoints
+    reading: Reading
     ink_linear: tuple[float, float, float]
     noise_scale: float
     clearing_scale: float
@@ -51,15 +50,24 @@ class Recipe:
 
 def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
     """The three points in force: set ones, else the sheet's own; always in order."""
-    own = readings.points()
-    if not one_ink:
-        # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone.
-        own = TonePoints(0.0, 0.0, docket.ink.darkness)
-    paper = own.paper if docket.ink.paper is None else docket.ink.paper
-    ink = own.ink if docket.ink.ink is None else docket.ink.ink
-    ink = max(ink, paper + 0.05)
-    middle = resting_middle(paper, ink) if docket.ink.middle is None else docket.ink.middle
+    # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone.
+    own = readings.ink_point if one_ink else docket.ink.darkness
+    paper = docket.ink.paper or 0.0
+    ink = max(own if docket.ink.ink is None else docket.ink.ink, paper + 0.05)
+    middle = docket.ink.middle
+    if middle is None:
+        middle = resting_middle(paper, ink, reading_of(docket, one_ink), darkest(docket.ink.darkness))
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
+
+
+def reading_of(docket: Docket, one_ink: bool) -> Reading:
+    """How half-tones are read; colour always keeps the lightness that was seen."""
+    return docket.ink.halftones if one_ink else "seen"
+
+
+def darkest(density: float) -> float:
+    """Linear reflectance of a density, scaled so that density 3 is exactly black (black point compensation)."""
+    return float(max(0.0, (10**-density - 1e-3) / (1 - 1e-3)))
 
 
 def make_recipe(docket: Docket, readings: Readings) -> Recipe:
@@ -74,13 +82,16 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
     if docket.knockout.softness is not None:
         softness = float(np.clip(docket.knockout.softness / max(clearing, 1e-3), 0.02, 0.98))
     ink = _ink_colour(docket, readings, points)
+    reading = reading_of(docket, one_ink)
     if not docket.ink.on:
-        points = TonePoints(0.0, resting_middle(0.0, points.ink), points.ink)
+        own, reading = (readings.ink_density or 1.2) if one_ink else 3.0, "seen"
+        points = TonePoints(0.0, resting_middle(0.0, own, reading, min(ink)), own)
     return Recipe(
         one_ink=one_ink,
         evening=docket.paper.evening if docket.paper.on else 0.0,
         grain=docket.paper.grain if docket.paper.on else 1.0,
         points=points,
+        reading=reading,
         ink_linear=ink,
         noise_scale=min(1.0, scale),
         clearing_scale=scale,
@@ -91,8 +102,8 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
 
 def _ink_colour(docket: Docket, readings: Readings, points: TonePoints) -> tuple[float, float, float]:
     """Linear colour of full ink: neutral when the scan's ink is, else its own hue; as dark as set."""
-    target = docket.ink.darkness if docket.ink.on else points.ink
-    even = float(10**-target)
+    target = docket.ink.darkness if docket.ink.on else (readings.ink_density or 1.2)
+    even = darkest(target)
     if isinstance(readings.ink, NoEstimate) or len(readings.ink.reflectance) == 1:
         return even, even, even
     own = np.clip(np.asarray(readings.ink.reflectance, np.float64), 0.002, 0.98)
@@ -100,21 +111,19 @@ def _ink_colour(docket: Docket, readings: Readings, points: TonePoints) -> tuple
     if float(code.max() - code.min()) < 0.11:
         return even, even, even
     density = -np.log10(own)
-    scaled = 10 ** -(density * max(target / max(float(density.max()), 0.05), 0.2))
-    return float(scaled[0]), float(scaled[1]), float(scaled[2])
+    # An ink with a hue is made denser, not black: its deepest channel gets the wanted density.
+    scaled = density * max(min(target, 2.0) / max(float(density.max()), 0.05), 0.2)
+    return darkest(float(scaled[0])), darkest(float(scaled[1])), darkest(float(scaled[2]))
 
 
 @lru_cache(maxsize=32)
-def tone_table(points: TonePoints, ink_reflectance: float) -> Table8:
+def tone_table(points: TonePoints, reading: Reading, ink_reflectance: float) -> Table8:
     """One ink: reflectance code to encoded coverage 0..255 after the Ink step."""
-    return table_8bit(lambda r: one_ink_alpha(coverage_curve(points, r), ink_reflectance))
+    return table_8bit(lambda r: coverage_curve(points, reading, ink_reflectance, r))
 
 
 @lru_cache(maxsize=32)
 def channel_table(points: TonePoints, ink_reflectance: float) -> Table8:
     """Colour: reflectance code of one channel to the encoded value it has after the Ink step."""
-
-    def encoded(r: NDArray[np.float32]) -> NDArray[np.float32]:
-        return srgb_encode(1 - coverage_curve(points, r) * np.float32(1 - ink_reflectance))
-
-    return table_8bit(encoded)
+    black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])
+    return table_8bit(lambda r: 1 - coverage_curve(points, "seen", ink_reflectance, r) * np.float32(1 - black))

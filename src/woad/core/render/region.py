@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
 
@@ -12,6 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
+from woad.core.estimate import NoEstimate
+from woad.core.ink.curve import TonePoints, resting_middle
+from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
 from woad.core.render.recipe import Recipe, make_recipe
@@ -107,7 +110,7 @@ def render_region(
         return Picture(_ink_picture(evened, recipe, inner), None)
     if recipe.one_ink and recipe.clearing_scale <= 1 and recipe.grain <= 0:
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-        inner = (slice(None), slice(None))
+        inner = _ALL
     cut = knockout_step(evened, ink_step(evened, recipe), recipe, sheet.readings, level, body)
     alpha = np.ascontiguousarray(cut.alpha[inner])
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
@@ -115,21 +118,16 @@ def render_region(
 
 def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe) -> Plane8:
     """Paper white, ink still as it was scanned: the Ink step's curve with the scan's own ink."""
-    from dataclasses import replace
+    own = sheet.readings.ink
+    linear = (0.06,) * 3 if isinstance(own, NoEstimate) else (own.reflectance * 3)[:3]
+    deep = max(sheet.readings.ink_density or 1.2, 0.2) if recipe.one_ink else 3.0
+    dark = min(linear) if recipe.one_ink else 0.0
+    points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
+    ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
+    return _ink_picture(evened, replace(recipe, points=points, reading="seen", ink_linear=ink), _ALL)
 
-    from woad.core.estimate import NoEstimate
-    from woad.core.ink.curve import TonePoints, resting_middle
 
-    readings = sheet.readings
-    if recipe.one_ink:
-        own = readings.ink
-        linear = (0.06,) * 3 if isinstance(own, NoEstimate) else (own.reflectance * 3)[:3]
-        deep = max(float(-np.log10(max(readings.ink_fold, 1e-3))), 0.2)
-        points = TonePoints(0.0, resting_middle(0.0, deep), deep)
-        plain = replace(recipe, points=points, ink_linear=(linear[0], linear[1], linear[2]))
-    else:
-        plain = replace(recipe, points=TonePoints(0.0, resting_middle(0.0, 2.6), 2.6))
-    return _ink_picture(evened, plain, (slice(None), slice(None)))
+_ALL = (slice(None), slice(None))
 
 
 def _ink_picture(evened: Evened, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
@@ -175,8 +173,6 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     Lost: something stands above the paper's noise at a finer threshold than the settings use, and hardly any of it is
     left. Kept: a little coverage stays where nothing stands clearly above the noise.
     """
-    from woad.core.paper.marks import mark_gate
-
     recipe = make_recipe(docket, sheet.readings)
     image = sheet.pyramid.levels[level]
     body = body_px(sheet.ppi, level)

@@ -41,9 +41,9 @@ class Sheet:
         return self.original.ppi
 
 
-def load_sheet(original: Original) -> Sheet:
-    """Decode, build the pyramid and measure. Raises ``FileUnreadable``."""
-    pyramid = build_pyramid(pixels_of(original))
+def load_sheet(original: Original, lean: bool = False) -> Sheet:
+    """Decode, build the pyramid (``lean`` for work without a view) and measure. Raises ``FileUnreadable``."""
+    pyramid = build_pyramid(pixels_of(original), lean=lean)
     return Sheet(original, pyramid, measure(pyramid))
 
 

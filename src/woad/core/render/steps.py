@@ -102,9 +102,9 @@ def ink_step(evened: Evened, recipe: Recipe) -> Inked:
     """Apply the curve; paper texture is thinned to what ``grain`` keeps."""
     gate = texture_gate(evened.gate, recipe.grain)
     if recipe.one_ink:
-        tone = look_up(evened.codes, tone_table(recipe.points, min(recipe.ink_linear)))
+        tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
         return Inked(scale_8(tone, gate), None)
-    table = channel_table(recipe.points, 10**-recipe.points.ink)
+    table = channel_table(recipe.points, min(recipe.ink_linear))
     missing = cv2.bitwise_not(look_up(evened.codes, table))
     kept = scale_8(np.asarray(missing), cv2.merge([gate, gate, gate]))
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))

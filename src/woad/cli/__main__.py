@@ -1,0 +1,5 @@
+"""Entry for ``python -m woad.cli``."""
+
+from woad.cli.main import main
+
+main()

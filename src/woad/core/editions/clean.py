@@ -1,0 +1,93 @@
+"""The whole way for one scan without a screen: file in, editions out. The command and the window both use it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Event
+
+from woad.core.docket.model import Docket
+from woad.core.editions.edition import Edition, write_edition
+from woad.core.estimate import NoEstimate
+from woad.core.formats.write import refuse_existing
+from woad.core.render.recipe import make_recipe, resolve_points
+from woad.core.render.sheet import Sheet
+from woad.core.render.whole import render_whole
+
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Written:
+    """One file that was written."""
+
+    edition: Edition
+    path: Path
+
+
+def write_sheet(
+    sheet: Sheet,
+    docket: Docket,
+    editions: tuple[Edition, ...],
+    folder: Path,
+    overwrite: bool,
+    progress: Progress | None = None,
+    stop: Event | None = None,
+) -> tuple[Written, ...]:
+    """Render once, then write every edition, side by side. Raises ``TheirError`` or ``Cancelled``.
+
+    Targets are checked before any work is done, so a name that is taken costs no waiting.
+    """
+    targets = [Written(e, e.path_for(sheet.original.stem, folder)) for e in editions]
+    for one in targets:
+        refuse_existing(one.path, overwrite)
+
+    def part(low: float, high: float) -> Progress | None:
+        return None if progress is None else lambda share: progress(low + (high - low) * share)
+
+    planes = render_whole(sheet, docket, part(0.0, 0.6), stop)
+    with ThreadPoolExecutor(2) as pool:
+        jobs = [
+            pool.submit(
+                write_edition, planes, one.edition, one.path, sheet.ppi, overwrite,
+                part(0.6, 1.0) if i == 0 else None, stop,
+            )
+            for i, one in enumerate(targets)
+        ]  # fmt: skip
+        for job in jobs:
+            job.result()
+    if progress is not None:
+        progress(1.0)
+    return tuple(targets)
+
+
+def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
+    """What was measured and done, for scripts. Densities in D, lightness in L*, colours 0..255."""
+    r = sheet.readings
+    recipe = make_recipe(docket, r)
+    points = resolve_points(docket, r, recipe.one_ink)
+    grey = r.ink if isinstance(r.ink, NoEstimate) else None
+    return {
+        "width_px": sheet.width,
+        "height_px": sheet.height,
+        "ppi": sheet.ppi,
+        "medium": docket.medium,
+        "medium_proposed": r.medium,
+        "medium_why": r.medium_why,
+        "one_ink": recipe.one_ink,
+        "paper": {
+            "rgb": list(r.paper_rgb),
+            "lightness": round(r.paper_lightness, 2),
+            "unevenness": round(r.unevenness, 3),
+            "noise_density": round(r.clearing, 4),
+            "doubt": r.light_doubt.reason if r.light_doubt is not None else None,
+        },
+        "ink": {
+            "density_scan": None if r.ink_density is None else round(r.ink_density, 3),
+            "rgb_written": list(recipe.ink_rgb) if recipe.one_ink else None,
+            "points": {"paper": points.paper, "middle": round(points.middle, 4), "ink": round(points.ink, 4)},
+            "doubt": grey.reason if grey is not None else None,
+        },
+    }

@@ -1,0 +1,101 @@
+"""An edition: one version that leaves the studio, and how it is written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Event
+from typing import Any, Literal
+
+import numpy as np
+
+from woad.core.editions.picture import paper_table
+from woad.core.errors import BadSetting, Impossible
+from woad.core.formats.write import save_image
+from woad.core.render.whole import Planes
+
+Kind = Literal["cutout", "paper"]
+Format = Literal["png", "jpeg", "tiff"]
+SUFFIX: dict[str, str] = {"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Edition:
+    """``cutout`` has transparency, ``paper`` lies on white paper. The backing of the view is never part of either."""
+
+    kind: Kind
+    format: Format = "png"
+
+    def __post_init__(self) -> None:
+        if self.kind == "cutout" and self.format == "jpeg":
+            raise Impossible("JPEG has no transparency. Nothing was written; use PNG or TIFF for the cut-out.")
+
+    def path_for(self, stem: str, folder: Path) -> Path:
+        return folder / f"{stem}-{self.kind}{SUFFIX[self.format]}"
+
+
+def parse_editions(text: str) -> tuple[Edition, ...]:
+    """``"cutout,paper:jpeg"`` to editions. Raises :class:`BadSetting` or :class:`Impossible`."""
+    out: list[Edition] = []
+    for part in (p.strip() for p in text.split(",")):
+        kind, _, form = part.partition(":")
+        form = {"jpg": "jpeg", "tif": "tiff", "": "png"}.get(form, form)
+        if kind not in ("cutout", "paper") or form not in SUFFIX:
+            raise BadSetting(
+                "editions", f"There is no edition {part!r}. Use cutout or paper, with :png, :jpeg or :tiff after it."
+            )
+        edition = Edition(kind, form)  # type: ignore[arg-type]
+        if edition not in out:
+            out.append(edition)
+    return tuple(out)
+
+
+def write_edition(
+    planes: Planes,
+    edition: Edition,
+    target: Path,
+    ppi: float | None,
+    overwrite: bool,
+    progress: Progress | None = None,
+    stop: Event | None = None,
+) -> None:
+    """Write one edition at full resolution, tagged sRGB and with its ppi.
+
+    Raises :class:`Impossible` for a cut-out of a sheet whose Knock-out is off, and ``CannotWrite``.
+    """
+    image = _cutout(planes) if edition.kind == "cutout" else _paper(planes)
+    pixels_per_mm = (ppi or 72.0) / 25.4
+    tagged = image.copy(interpretation="srgb", xres=pixels_per_mm, yres=pixels_per_mm)
+    save_image(_with_srgb(tagged), target, edition.format, overwrite, progress, stop)
+
+
+def _with_srgb(image: Any) -> Any:
+    import pyvips
+
+    profile = pyvips.Operation.call("profile_load", "srgb")
+    image = image.copy()
+    image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile)
+    return image
+
+
+def _cutout(planes: Planes) -> Any:
+    import pyvips
+
+    if planes.alpha is None:
+        raise Impossible("Knock-out is off, so there is no cut-out to write. Turn it on, or write the paper edition.")
+    alpha = pyvips.Image.new_from_array(planes.alpha)
+    if planes.rgb is not None:
+        return pyvips.Image.new_from_array(planes.rgb).bandjoin(alpha)
+    return alpha.new_from_image(list(planes.ink_rgb)).cast("uchar").bandjoin(alpha)
+
+
+def _paper(planes: Planes) -> Any:
+    import pyvips
+
+    if planes.paper_rgb is not None:
+        return pyvips.Image.new_from_array(planes.paper_rgb)
+    assert planes.tone is not None
+    table = pyvips.Image.new_from_array(np.ascontiguousarray(paper_table(planes.ink_rgb)[None, :, :]))
+    return pyvips.Image.new_from_array(planes.tone).maplut(table)
