@@ -21,7 +21,7 @@ Plane = NDArray[np.float32]
 _BLOCKS = 64  # blocks along the longer side
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LightField:
     """``grid`` (gh, gw, C) float32: linear value of bare paper at the centres of a coarse grid of cells.
 

@@ -22,7 +22,7 @@ def halve(image: NDArray[np.generic]) -> NDArray[np.generic]:
     return np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Pyramid:
     """Levels of one scan, level 0 first; every array is (H, W, C) with C 1 or 3 and is read only.
 

@@ -12,7 +12,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Readings:
     """Measurements of one sheet.
 

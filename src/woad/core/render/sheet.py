@@ -10,7 +10,7 @@ from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Sheet:
     """``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
     level-0 pixels of the true scan (else 1)."""

@@ -1,0 +1,100 @@
+"""One table of all actions: menus, keys and what they call. The Keys window is made from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QKeySequence
+
+if TYPE_CHECKING:
+    from woad.app.window import MainWindow
+
+StandardKey = QKeySequence.StandardKey
+
+
+@dataclass(frozen=True)
+class ActionRow:
+    """``keys`` is a standard key or a text; ``checkable`` actions show a state."""
+
+    name: str
+    menu: str
+    text: str
+    keys: StandardKey | str | None
+    run: Callable[[MainWindow], object]
+    checkable: bool = False
+    line_before: bool = False
+
+
+def _step_row(index: int, name: str, text: str) -> ActionRow:
+    return ActionRow(f"step-{name}", "Step", text, f"Ctrl+{index + 1}", lambda w: w.session.go_to(name))
+
+
+ROWS: tuple[ActionRow, ...] = (
+    ActionRow("open", "Job", "Open sheets…", StandardKey.Open, lambda w: w.open_dialog()),
+    ActionRow("paste", "Job", "Paste a sheet", StandardKey.Paste, lambda w: w.paste()),
+    ActionRow("demo", "Job", "Open the demo job", None, lambda w: w.open_demo()),
+    ActionRow("write", "Job", "Write this sheet's editions", StandardKey.Save, lambda w: w.write(False), line_before=True),
+    ActionRow("write-all", "Job", "Write the whole pile", None, lambda w: w.write(True)),
+    ActionRow("quit", "Job", "Quit", StandardKey.Quit, lambda w: w.close(), line_before=True),
+    ActionRow("undo", "Edit", "Undo", StandardKey.Undo, lambda w: w.session.undo()),
+    ActionRow("redo", "Edit", "Redo", StandardKey.Redo, lambda w: w.session.redo()),
+    ActionRow("fit", "View", "Whole sheet", "F", lambda w: w.view.fit()),
+    ActionRow("100", "View", "100 %", "0", lambda w: w.view.zoom_to(1.0)),
+    ActionRow("300", "View", "300 %", "9", lambda w: w.view.zoom_to(3.0)),
+    ActionRow("zoom-in", "View", "Zoom in", StandardKey.ZoomIn, lambda w: w.view.zoom_by(1.25)),
+    ActionRow("zoom-out", "View", "Zoom out", StandardKey.ZoomOut, lambda w: w.view.zoom_by(0.8)),
+    ActionRow("wipe", "View", "Wipe between before and after", "W", lambda w: w.toggle_wipe(), True, True),
+    ActionRow("white", "View", "White backing", "1", lambda w: w.session.look(backing="white"), line_before=True),
+    ActionRow("bright", "View", "Bright backing", "2", lambda w: w.session.look(backing="bright")),
+    ActionRow("dark", "View", "Dark backing", "3", lambda w: w.session.look(backing="dark")),
+    ActionRow("checks", "View", "Checked backing", "4", lambda w: w.session.look(backing="checks")),
+    ActionRow("lost", "View", "Show lost strokes", "L", lambda w: w.toggle_overlay("lost"), True, True),
+    ActionRow("kept", "View", "Show kept paper", "K", lambda w: w.toggle_overlay("kept"), True),
+    ActionRow("closer", "View", "Close-ups nearer", "]", lambda w: w.zoom_spots(-1), line_before=True),
+    ActionRow("wider", "View", "Close-ups wider", "[", lambda w: w.zoom_spots(1)),
+    ActionRow("pile", "View", "Show the pile", "P", lambda w: w.toggle_pile(), True, True),
+    ActionRow("full-screen", "View", "Full screen", StandardKey.FullScreen, lambda w: w.toggle_full_screen(), True),
+    ActionRow("theme-light", "View", "Light", None, lambda w: w.set_theme("light"), line_before=True),
+    ActionRow("theme-dark", "View", "Dark", None, lambda w: w.set_theme("dark")),
+    ActionRow("theme-system", "View", "Light or dark as the desktop", None, lambda w: w.set_theme("system")),
+    ActionRow("next-sheet", "Sheet", "Next sheet", "PgDown", lambda w: w.session.choose(w.session.at + 1)),
+    ActionRow("previous-sheet", "Sheet", "Previous sheet", "PgUp", lambda w: w.session.choose(w.session.at - 1)),
+    ActionRow("remove-sheet", "Sheet", "Take off the pile", None, lambda w: w.remove_sheet(), line_before=True),
+    ActionRow("next-step", "Step", "Next step", ".", lambda w: w.session.go_by(1)),
+    ActionRow("previous-step", "Step", "Previous step", ",", lambda w: w.session.go_by(-1)),
+    *(_step_row(i, n, t) for i, (n, t) in enumerate(
+        (("scan", "Scan"), ("paper", "Paper"), ("ink", "Ink"), ("knockout", "Knock-out"), ("editions", "Editions")))),
+    ActionRow("keys", "Help", "Keys", StandardKey.HelpContents, lambda w: w.show_keys()),
+    ActionRow("about", "Help", "About Woad", None, lambda w: w.show_about()),
+)  # fmt: skip
+
+MENUS = ("Job", "Edit", "View", "Sheet", "Step", "Help")
+
+
+def build(window: MainWindow) -> dict[str, QAction]:
+    """Make every action, put it in its menu, bind its key."""
+    menus = {name: window.menuBar().addMenu(window.tr(name)) for name in MENUS}
+    out: dict[str, QAction] = {}
+    for row in ROWS:
+        action = QAction(window.tr(row.text), window)
+        action.setCheckable(row.checkable)
+        if isinstance(row.keys, StandardKey):
+            action.setShortcuts(QKeySequence.keyBindings(row.keys))
+        elif row.keys:
+            action.setShortcut(QKeySequence(row.keys))
+        action.triggered.connect(lambda _=False, r=row: r.run(window))
+        if row.line_before:
+            menus[row.menu].addSeparator()
+        menus[row.menu].addAction(action)
+        window.addAction(action)
+        out[row.name] = action
+    return out
+
+
+def key_table(actions: dict[str, QAction]) -> list[tuple[str, str]]:
+    """What each key does, for the Keys window and the handbook."""
+    rows = [(a.text(), a.shortcut().toString(QKeySequence.SequenceFormat.NativeText)) for a in actions.values()]
+    rows = [row for row in rows if row[1]]
+    return [*rows, ("See the scan while held", "B"), ("Move the sheet", "Space + drag, middle button"), ("Zoom", "Wheel")]

@@ -1,0 +1,132 @@
+"""Long work beside the window: opening files, counting checks, writing editions."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from woad.app.session import Entry, Loaded, Session, count_checks, load
+from woad.app.worker import Lane, Result
+from woad.core.editions.clean import Written, write_sheet
+from woad.core.editions.edition import Edition
+from woad.core.errors import Cancelled, WoadError
+
+Source = Path | tuple[str, bytes]
+
+
+class Opener(QObject):
+    """Reads files in the order they came: a first look where there is one, then in full."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("open", self, queue=True)
+
+    def open(self, sources: list[Source]) -> None:
+        for source in sources:
+            entry = self.session.add(source.name if isinstance(source, Path) else source[0])
+            self.lane.submit(lambda s=source: load(s, full=False), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
+            self.lane.submit(lambda s=source: load(s, full=True), lambda r, e=entry: self._opened(e, r))  # type: ignore[misc]
+
+    def _glanced(self, entry: Entry, result: Result) -> None:
+        # A file that cannot be read says so once, when it is read in full.
+        if result.error is None and isinstance(result.value, Loaded) and entry in self.session.entries:
+            self.session.settle(entry, result.value)
+
+    def _opened(self, entry: Entry, result: Result) -> None:
+        if entry not in self.session.entries:
+            return
+        if isinstance(result.value, Loaded):
+            self.session.settle(entry, result.value)
+            return
+        known = isinstance(result.error, WoadError)
+        says = str(result.error) if known else (
+            f"{entry.name} could not be opened ({type(result.error).__name__}). It is unchanged; please report this."
+        )  # fmt: skip
+        if entry.sheet is not None and not entry.sheet.settled:
+            entry.sheet = None  # the first look promised more than the file holds
+        self.session.fail(entry, says)
+
+
+class Checker(QObject):
+    """Counts lost strokes and kept paper behind the newest settings."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("check", self)
+        self._asked: object = None
+        session.sheet_changed.connect(self.refresh)
+        session.docket_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        entry, docket = self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled or entry.checks is not None:
+            return
+        sheet = entry.sheet
+
+        def arrived(result: Result) -> None:
+            if result.error is None and entry.sheet is sheet and self.session.docket == docket:
+                entry.checks = result.value
+                self.session.checks_changed.emit()
+
+        self.lane.submit(lambda: count_checks(sheet, docket), arrived)
+
+
+class Writer(QObject):
+    """Writes editions one sheet after the other; can be stopped between any two bands."""
+
+    progress = Signal(str, float)
+    idle = Signal()
+    _share = Signal(str, float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("write", self, queue=True)
+        self.under_way = 0
+        self._share.connect(self.progress)
+
+    def write(self, entries: list[Entry], editions: tuple[Edition, ...], folder: Path, overwrite: bool) -> None:
+        self.lane.stop.clear()
+        for entry in entries:
+            sheet = entry.sheet
+            if sheet is None or entry.history is None or not sheet.settled:
+                continue
+            docket, name = entry.history.docket, entry.name
+            self.under_way += 1
+
+            def work(sheet=sheet, docket=docket, name=name) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
+                if self.lane.stop.is_set():
+                    raise Cancelled
+                folder.mkdir(parents=True, exist_ok=True)
+                return write_sheet(
+                    sheet, docket, editions, folder, overwrite, lambda share: self._share.emit(name, share),
+                    self.lane.stop,
+                )  # fmt: skip
+
+            self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]
+        if not self.under_way:
+            self.idle.emit()
+
+    def stop(self) -> None:
+        self.lane.stop.set()
+
+    def _written(self, entry: Entry, result: Result) -> None:
+        self.under_way -= 1
+        if result.error is None:
+            entry.written = tuple(one.path for one in result.value)
+            self.session.pile_changed.emit()
+        elif isinstance(result.error, WoadError):
+            self.session.message.emit(str(result.error))
+        elif isinstance(result.error, OSError):
+            self.session.message.emit(
+                f"{entry.name} was not written ({result.error.strerror}). Nothing was changed; choose another folder."
+            )
+        elif not isinstance(result.error, Cancelled):
+            self.session.message.emit(
+                f"{entry.name} was not written ({type(result.error).__name__}). Nothing was changed; please report this."
+            )
+        if self.under_way == 0:
+            self.idle.emit()

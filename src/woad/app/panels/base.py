@@ -1,0 +1,115 @@
+"""What every step panel shares: title, sentence, switch, rows bound to settings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from woad.app.session import Entry, Session
+from woad.app.widgets.controls import ReadingLine, Switch, hairline
+from woad.app.widgets.setting_row import SettingRow
+from woad.core.docket.catalogue import setting
+from woad.core.docket.model import Docket
+
+# A row's value in force and the sheet's own, from the docket and the entry.
+Values = Callable[[Docket, Entry], tuple[float, float]]
+
+
+class StepPanel(QWidget):
+    """A panel refreshes itself from the session; subclasses fill :attr:`body` and :meth:`show_entry`."""
+
+    def __init__(self, session: Session, step: str, title: str, sentence: str, switch: bool) -> None:
+        super().__init__()
+        self.session, self.step = session, step
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 12, 16, 12)
+        outer.setSpacing(8)
+        head = QHBoxLayout()
+        name = QLabel(title, self)
+        name.setProperty("role", "title")
+        head.addWidget(name)
+        head.addStretch(1)
+        self.switch: Switch | None = None
+        if switch:
+            self.switch = Switch(self.tr("{0} on").format(title), self)
+            self.switch.setToolTip(self.tr("Turn this step on or off"))
+            self.switch.clicked.connect(
+                lambda on: session.change(f"{step}.on", on, self.tr("{0} on or off").format(title))
+            )
+            head.addWidget(self.switch)
+        outer.addLayout(head)
+        text = QLabel(sentence, self)
+        text.setWordWrap(True)
+        text.setProperty("role", "quiet")
+        outer.addWidget(text)
+        self.body = QVBoxLayout()
+        self.body.setSpacing(8)
+        outer.addLayout(self.body)
+        outer.addStretch(1)
+        self._rows: list[tuple[SettingRow, Values]] = []
+        self._gestures: dict[str, int] = {}
+
+    # -- building ----------------------------------------------------------------------------------------------
+
+    def add_row(self, path: str, values: Values) -> SettingRow:
+        """A slider bound to the docket; one drag is one undo entry."""
+        row = SettingRow(setting(path), self)
+        row.changed.connect(lambda value, finished: self.change(path, value, row.label.text(), finished))
+        self.body.addWidget(row)
+        self._rows.append((row, values))
+        return row
+
+    def change(self, path: str, value: object, label: str, finished: bool) -> None:
+        gesture = self._gestures.get(path)
+        if gesture is None:
+            gesture = self._gestures[path] = self.session.new_gesture()
+        self.session.change(path, value, label, gesture)
+        if finished:
+            del self._gestures[path]
+
+    def add_section(self, title: str) -> None:
+        self.body.addSpacing(4)
+        self.body.addWidget(hairline(self))
+        label = QLabel(title, self)
+        label.setProperty("role", "section")
+        self.body.addWidget(label)
+
+    def add_reading(self, name: str) -> ReadingLine:
+        line = ReadingLine(name, self)
+        self.body.addWidget(line)
+        return line
+
+    def add_named(self, name: str, widget: QWidget) -> None:
+        """A label in front of a control."""
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        label = QLabel(name, self)
+        label.setFixedWidth(84)
+        label.setBuddy(widget)
+        row.addWidget(label, 0, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(widget, 1)
+        self.body.addLayout(row)
+
+    # -- showing -----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        entry, docket = self.session.entry, self.session.docket
+        ready = entry is not None and entry.sheet is not None and docket is not None
+        self.setEnabled(ready)
+        if not ready:
+            return
+        assert entry is not None and docket is not None
+        on = True
+        if self.switch is not None:
+            on = getattr(docket, self.step).on
+            self.switch.setChecked(on)
+        for row, values in self._rows:
+            value, own = values(docket, entry)
+            row.show_value(value, own)
+            row.setEnabled(on)
+        self.show_entry(entry, docket)
+
+    def show_entry(self, entry: Entry, docket: Docket) -> None:
+        """Subclasses show their readings here."""

@@ -1,0 +1,80 @@
+"""Readings as the screen words them: key readings of tiles, lines of panels, what wants attention."""
+
+from __future__ import annotations
+
+from woad.app.session import Entry
+from woad.core.render.recipe import make_recipe
+from woad.core.units import px_to_mm
+
+
+def key_reading(entry: Entry | None, step: str) -> str:
+    """The small figure under a step's name."""
+    if entry is None or entry.sheet is None or entry.history is None:
+        return ""
+    sheet, docket = entry.sheet, entry.history.docket
+    r = sheet.readings
+    if step == "scan":
+        return f"{sheet.ppi:.0f} ppi" if sheet.ppi else f"{sheet.width * sheet.height / 1e6:.1f} MP"
+    if step == "paper":
+        return f"L* {paper_after(entry):.1f}"
+    if step == "ink":
+        return f"D {ink_after(entry):.2f}"
+    if step == "knockout":
+        clearing = r.clearing if docket.knockout.clearing is None else docket.knockout.clearing
+        return f"clears D {clearing:.2f}"
+    return f"{len(entry.written)} written" if entry.written else "not written"
+
+
+def trouble(entry: Entry | None, step: str) -> str:
+    """Why a step wants attention, or an empty text."""
+    if entry is None or entry.sheet is None:
+        return ""
+    r = entry.sheet.readings
+    if step == "scan" and r.clipped_share > 0.25:
+        return f"{r.clipped_share:.0%} of the sheet is burnt out to pure white; faint strokes may be lost already"
+    if step == "paper" and r.light_doubt is not None:
+        return f"The light could not be read: {r.light_doubt.reason}"
+    if step == "ink" and r.ink_density is None:
+        return "No marks were found on the sheet"
+    if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
+        return f"{entry.checks.lost} strokes are about to be lost"
+    return ""
+
+
+def paper_after(entry: Entry) -> float:
+    """L* of the paper as it leaves the Paper step: 100 when evened in full."""
+    assert entry.sheet is not None and entry.history is not None
+    r = entry.sheet.readings
+    recipe = make_recipe(entry.history.docket, r)
+    return 100.0 - (100.0 - r.paper_lightness) * (1 - recipe.evening)
+
+
+def ink_after(entry: Entry) -> float:
+    """Density of full ink as it leaves the Ink step."""
+    assert entry.sheet is not None and entry.history is not None
+    docket = entry.history.docket
+    return docket.ink.darkness if docket.ink.on else (entry.sheet.readings.ink_density or 0.0)
+
+
+def size_text(entry: Entry) -> str:
+    """Pixels and, where the file says its ppi, millimetres."""
+    assert entry.sheet is not None
+    sheet = entry.sheet
+    text = f"{sheet.width} × {sheet.height} px"
+    if sheet.ppi:
+        text += f" · {px_to_mm(sheet.width, sheet.ppi):.0f} × {px_to_mm(sheet.height, sheet.ppi):.0f} mm"
+    return text
+
+
+def cast_text(rgb: tuple[int, int, int]) -> str:
+    """The paper's cast in plain words."""
+    r, g, b = rgb
+    spread = max(rgb) - min(rgb)
+    if spread <= 3:
+        return "neutral"
+    strength = "slightly " if spread <= 10 else "" if spread <= 30 else "strongly "
+    if r >= g >= b:
+        return f"{strength}warm"
+    if b >= g >= r:
+        return f"{strength}cool"
+    return f"{strength}greenish" if g == max(rgb) else f"{strength}pinkish"

@@ -1,0 +1,245 @@
+"""The only holder of state: the pile, the chosen sheet and step, the view's wishes, histories."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from woad.core.docket.history import History
+from woad.core.docket.media import starting_docket
+from woad.core.docket.model import Docket
+from woad.core.errors import WoadError
+from woad.core.formats.read import Original, open_original, take_in
+from woad.core.render.check import Checks, check_sheet
+from woad.core.render.region import RegionCache
+from woad.core.render.sheet import Sheet, glance_sheet, load_sheet
+from woad.core.render.spots import propose_spots
+
+STEPS: tuple[tuple[str, str], ...] = (
+    ("scan", "Scan"),
+    ("paper", "Paper"),
+    ("ink", "Ink"),
+    ("knockout", "Knock-out"),
+    ("editions", "Editions"),
+)
+BACKINGS = ("white", "bright", "dark", "checks")
+
+Spots = tuple[tuple[float, float], tuple[float, float]]
+
+
+@dataclass
+class Entry:
+    """One sheet of the pile: frozen values, replaced as work goes on."""
+
+    name: str
+    original: Original | None = None
+    sheet: Sheet | None = None
+    history: History | None = None
+    trouble: str = ""
+    spots: Spots = ((0.0, 0.0), (0.0, 0.0))
+    checks: Checks | None = None
+    written: tuple[Path, ...] = ()
+    cache: RegionCache = field(default_factory=RegionCache)
+
+    @property
+    def state(self) -> str:
+        if self.trouble:
+            return "cannot be read"
+        if self.sheet is None:
+            return "opening"
+        if not self.sheet.settled:
+            return "first look"
+        if self.sheet.readings.light_doubt is not None:
+            return "paper: look"
+        return "written" if self.written else "ready"
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """What a loading thread hands back."""
+
+    original: Original
+    sheet: Sheet
+    spots: Spots
+
+
+class Session(QObject):
+    """State and its signals. Every change of settings goes through :meth:`change`."""
+
+    pile_changed = Signal()
+    sheet_changed = Signal()  # another sheet, or the same one settled
+    docket_changed = Signal()
+    step_changed = Signal()
+    view_changed = Signal()  # backing, compare, overlays, spots
+    checks_changed = Signal()
+    message = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.entries: list[Entry] = []
+        self.at = -1
+        self.step = "knockout"
+        self.backing = "white"
+        self.wipe = False
+        self.wipe_at = 0.5
+        self.before_held = False
+        self.overlays: frozenset[str] = frozenset()
+        self.spot_zoom = 1
+        self.folder: Path = Path.cwd() / "out"
+        self._gesture = 0
+
+    # -- reading -----------------------------------------------------------------------------------------------
+
+    @property
+    def entry(self) -> Entry | None:
+        return self.entries[self.at] if 0 <= self.at < len(self.entries) else None
+
+    @property
+    def docket(self) -> Docket | None:
+        entry = self.entry
+        return entry.history.docket if entry is not None and entry.history is not None else None
+
+    @property
+    def shown_step(self) -> str:
+        """The step the view shows: the scan while *before* is held."""
+        return "scan" if self.before_held else self.step
+
+    def new_gesture(self) -> int:
+        """A number that ties the steps of one drag together."""
+        self._gesture += 1
+        return self._gesture
+
+    # -- the pile ----------------------------------------------------------------------------------------------
+
+    def add(self, name: str) -> Entry:
+        """A place on the pile for a sheet that is being opened; the first one is chosen."""
+        entry = Entry(name)
+        self.entries.append(entry)
+        if self.at < 0:
+            self.at = 0
+        self.pile_changed.emit()
+        return entry
+
+    def settle(self, entry: Entry, loaded: Loaded) -> None:
+        """A sheet has been read (a first look, or in full). Settings made meanwhile stay."""
+        first = entry.history is None
+        entry.original, entry.sheet = loaded.original, loaded.sheet
+        entry.cache = RegionCache()
+        entry.checks = None
+        proposed = starting_docket(loaded.sheet.readings.medium)
+        if first:
+            entry.spots = loaded.spots
+        if entry.history is None or len(entry.history.entries) == 1:
+            entry.history = History.start(proposed)
+        self.pile_changed.emit()
+        if entry is self.entry:
+            self.sheet_changed.emit()
+
+    def fail(self, entry: Entry, says: str) -> None:
+        """A file could not be read: it leaves the pile, the sentence stays on screen."""
+        if entry in self.entries and entry.sheet is None:
+            index = self.entries.index(entry)
+            self.entries.remove(entry)
+            if self.at >= index:
+                self.at = min(max(self.at - 1, 0 if self.entries else -1), len(self.entries) - 1)
+            self.pile_changed.emit()
+            self.sheet_changed.emit()
+        self.message.emit(says)
+
+    def choose(self, index: int) -> None:
+        if 0 <= index < len(self.entries) and index != self.at:
+            self.at = index
+            self.pile_changed.emit()
+            self.sheet_changed.emit()
+
+    # -- settings ----------------------------------------------------------------------------------------------
+
+    def change(self, path: str, value: Any, label: str, gesture: int | None = None) -> None:
+        """Change one setting of the chosen sheet; refused values become a message."""
+        docket = self.docket
+        if docket is None:
+            return
+        try:
+            self._push(docket.with_setting(path, value), label, gesture)
+        except WoadError as error:
+            self.message.emit(str(error))
+
+    def change_medium(self, medium: Any) -> None:
+        """Another medium brings its own starting values for every step; one undo takes it back."""
+        if self.docket is not None and self.docket.medium != medium:
+            self._push(starting_docket(medium), "Medium", None)
+
+    def _push(self, docket: Docket, label: str, gesture: int | None) -> None:
+        entry = self.entry
+        assert entry is not None and entry.history is not None
+        history = entry.history.push(docket, label, gesture)
+        if history is not entry.history:
+            entry.history, entry.checks, entry.written = history, None, ()
+            self.docket_changed.emit()
+
+    def undo(self) -> None:
+        self._move(-1)
+
+    def redo(self) -> None:
+        self._move(1)
+
+    def _move(self, by: int) -> None:
+        entry = self.entry
+        if entry is None or entry.history is None:
+            return
+        history = entry.history.undo() if by < 0 else entry.history.redo()
+        if history.at != entry.history.at:
+            entry.history, entry.checks = history, None
+            self.docket_changed.emit()
+
+    # -- the view ----------------------------------------------------------------------------------------------
+
+    def go_to(self, step: str) -> None:
+        if step != self.step:
+            self.step = step
+            self.step_changed.emit()
+
+    def go_by(self, by: int) -> None:
+        names = [name for name, _ in STEPS]
+        self.go_to(names[min(max(names.index(self.step) + by, 0), len(names) - 1)])
+
+    def look(self, **wishes: Any) -> None:
+        """Set backing, wipe, wipe_at, before_held, overlays or spot_zoom; the view follows."""
+        changed = False
+        for name, value in wishes.items():
+            if getattr(self, name) != value:
+                setattr(self, name, value)
+                changed = True
+        if changed:
+            self.view_changed.emit()
+
+    def toggle_overlay(self, name: str, on: bool) -> None:
+        self.look(overlays=self.overlays | {name} if on else self.overlays - {name})
+
+    def move_spot(self, which: int, x: float, y: float) -> None:
+        entry = self.entry
+        if entry is None:
+            return
+        spots = list(entry.spots)
+        spots[which] = (x, y)
+        entry.spots = (spots[0], spots[1])
+        self.view_changed.emit()
+
+
+def load(source: Path | tuple[str, bytes], full: bool) -> Loaded | None:
+    """Read a file (or bytes from the clipboard); ``full`` False asks for a first look, None when there is none."""
+    original = open_original(source) if isinstance(source, Path) else take_in(*source)
+    sheet = load_sheet(original) if full else glance_sheet(original)
+    return None if sheet is None else Loaded(original, sheet, propose_spots(sheet))
+
+
+def count_checks(sheet: Sheet, docket: Docket) -> Checks:
+    return check_sheet(sheet, docket)
+
+
+def stems_in_use(entries: Sequence[Entry]) -> set[str]:
+    return {Path(entry.name).stem for entry in entries}

@@ -1,0 +1,101 @@
+"""Gestures on the view: start, press, move, release, cancel. Each ends in one change."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF
+
+if TYPE_CHECKING:
+    from woad.app.view.sheet_view import SheetView
+
+
+class Gesture:
+    """One drag of the pointer on the view."""
+
+    def __init__(self, view: SheetView) -> None:
+        self.view = view
+
+    def hit(self, at: QPointF) -> bool:
+        """Whether a press here starts this gesture."""
+        return True
+
+    def press(self, at: QPointF) -> None:
+        self.last = at
+
+    def move(self, at: QPointF) -> None:
+        raise NotImplementedError
+
+    def release(self, at: QPointF) -> None:
+        """The gesture is over; what it changed stands."""
+
+    def cancel(self) -> None:
+        """Take back what the gesture changed."""
+
+
+class MoveView(Gesture):
+    """Drag the sheet about."""
+
+    def press(self, at: QPointF) -> None:
+        self.last = self.start = at
+
+    def move(self, at: QPointF) -> None:
+        self.view.move_by(at.x() - self.last.x(), at.y() - self.last.y())
+        self.last = at
+
+    def cancel(self) -> None:
+        self.view.move_by(self.start.x() - self.last.x(), self.start.y() - self.last.y())
+
+
+class WipeEdge(Gesture):
+    """Drag the edge between before and after."""
+
+    def hit(self, at: QPointF) -> bool:
+        session = self.view.session
+        return session.wipe and session.step != "scan" and abs(at.x() - self.view.wipe_x()) <= 7
+
+    def press(self, at: QPointF) -> None:
+        self.start = self.view.session.wipe_at
+
+    def move(self, at: QPointF) -> None:
+        self.view.session.look(wipe_at=min(max(at.x() / max(self.view.width(), 1), 0.0), 1.0))
+
+    def cancel(self) -> None:
+        self.view.session.look(wipe_at=self.start)
+
+
+class Spotting(Gesture):
+    """Drag a watch spot to another place."""
+
+    def __init__(self, view: SheetView, which: int) -> None:
+        super().__init__(view)
+        self.which = which
+
+    def hit(self, at: QPointF) -> bool:
+        rects = self.view.spot_rects()
+        if not rects:
+            return False
+        rect = rects[self.which]
+        # The frame and its letter are the handle; a large frame's inside moves the view.
+        handle = rect.adjusted(-4, -4, 22, 4)
+        inside = rect.adjusted(8, 8, -8, -8)
+        return handle.contains(at) and not (inside.width() > 24 and inside.contains(at))
+
+    def press(self, at: QPointF) -> None:
+        entry = self.view.session.entry
+        assert entry is not None
+        self.start = entry.spots[self.which]
+        self.grip = self.view.sheet_point(at)
+
+    def move(self, at: QPointF) -> None:
+        entry = self.view.session.entry
+        if entry is None or entry.sheet is None:
+            return
+        x, y = self.view.sheet_point(at)
+        w, h = entry.sheet.full_size
+        nx = min(max(self.start[0] + x - self.grip[0], 0.0), w - 1.0)
+        ny = min(max(self.start[1] + y - self.grip[1], 0.0), h - 1.0)
+        self.view.session.move_spot(self.which, nx, ny)
+
+    def cancel(self) -> None:
+        self.view.session.move_spot(self.which, *self.start)

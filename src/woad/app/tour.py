@@ -1,0 +1,102 @@
+"""The tour: drives the real window through the demo job with clicks, drags and keys, writes editions and pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtTest import QTest
+
+from woad.app.window import MainWindow
+
+_PATIENCE_MS = 120_000
+
+
+class Tour:
+    """A list of acts; each begins when the window has nothing left to do."""
+
+    def __init__(self, window: MainWindow, out: Path) -> None:
+        self.window, self.out = window, out
+        self.exit_code = 1
+        self._acts: list[Callable[[], None]] = [
+            window.open_demo, self._lighthouse, self._drag_flag, self._undo, self._lettering, self._pencil,
+            self._editions, self._write, self._end,
+        ]  # fmt: skip
+        self._timer = QTimer(window)
+        self._timer.setInterval(20)
+        self._timer.timeout.connect(self._next)
+        self._waited = 0
+        self._settled = 0
+
+    def start(self) -> None:
+        self.out.mkdir(parents=True, exist_ok=True)
+        self._timer.start()
+
+    def _next(self) -> None:
+        self._waited += self._timer.interval()
+        if self._waited > _PATIENCE_MS:
+            print("tour: the window did not come to rest; stopped.")
+            self._timer.stop()
+            self.window.close()
+            return
+        self._settled = self._settled + 1 if self.window.idle() else 0
+        if self._settled < 4:
+            return
+        self._settled = self._waited = 0
+        self._acts.pop(0)()
+
+    def picture(self, name: str) -> None:
+        self.window.grab().save(str(self.out / f"{name}.png"))
+
+    def _key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(self.window.view, key, modifier)
+
+    def _lighthouse(self) -> None:
+        self.window.view.setFocus()
+        self._key(Qt.Key.Key_2)
+        self._key(Qt.Key.Key_W)
+
+    def _drag_flag(self) -> None:
+        self.picture("lighthouse")
+        QTest.mouseClick(self.window.bench.tiles["ink"], Qt.MouseButton.LeftButton)
+        plot = self.window.panels["ink"].plot  # type: ignore[attr-defined]
+        at = plot.flag_rects()["middle"].center()
+        QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=at.toPoint())
+        for step in range(1, 7):
+            QTest.mouseMove(plot, QPointF(at.x() + 4 * step, at.y()).toPoint())
+        QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=QPoint(round(at.x()) + 24, round(at.y())))
+
+    def _undo(self) -> None:
+        self.picture("ink")
+        self._key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+    def _lettering(self) -> None:
+        QTest.mouseClick(self.window.pile.items[1], Qt.MouseButton.LeftButton)
+        QTest.mouseClick(self.window.bench.tiles["paper"], Qt.MouseButton.LeftButton)
+
+    def _pencil(self) -> None:
+        self.picture("lettering")
+        QTest.mouseClick(self.window.pile.items[2], Qt.MouseButton.LeftButton)
+        QTest.mouseClick(self.window.bench.tiles["knockout"], Qt.MouseButton.LeftButton)
+        self._key(Qt.Key.Key_W)
+
+    def _editions(self) -> None:
+        self.picture("pencil")
+        QTest.mouseClick(self.window.bench.tiles["editions"], Qt.MouseButton.LeftButton)
+        self.window.session.folder = self.out
+        self.window.editions.overwrite.setChecked(True)
+        self.window.editions.refresh()
+
+    def _write(self) -> None:
+        QTest.mouseClick(self.window.editions.write_all, Qt.MouseButton.LeftButton)
+
+    def _end(self) -> None:
+        self.picture("window")
+        self._timer.stop()
+        written = [path for entry in self.window.session.entries for path in entry.written]
+        self.exit_code = 0 if len(written) == 2 * len(self.window.session.entries) else 1
+        print(f"The demo job was cleaned in the window. Look in {self.out}/: window.png is the window, and")
+        for path in written:
+            print(f"  {path.name}")
+        self.window.close()

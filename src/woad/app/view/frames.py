@@ -1,0 +1,129 @@
+"""Frames for the view and close-ups for the bench: frozen requests in, finished images out. Runs on worker threads."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.app.view.compose import bgra, tint, to_size
+from woad.app.view.geometry import Slice, Viewport, visible_slice
+from woad.core.docket.model import Docket
+from woad.core.raster.tiles import Region
+from woad.core.render.region import Picture, RegionCache, overlay_region, render_region
+from woad.core.render.sheet import Sheet
+
+Image8 = NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class FrameRequest:
+    """Everything a frame depends on. ``wipe_view_x`` is where the wipe's edge runs, or None."""
+
+    sheet: Sheet
+    docket: Docket
+    step: str
+    view: Viewport
+    backing: str
+    bright: tuple[int, int, int]
+    overlays: tuple[tuple[str, tuple[int, int, int]], ...]
+    wipe_view_x: int | None
+    cache: RegionCache
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A finished picture of the visible part: ``image`` (h, w, 4) at ``left``, ``top`` for ``view``."""
+
+    image: Image8
+    left: int
+    top: int
+    view: Viewport
+    request: FrameRequest
+
+
+def make_frame(request: FrameRequest) -> Frame | None:
+    """Render what is in view; None when the sheet is out of sight."""
+    sheet = request.sheet
+    sizes = [(level.shape[1], level.shape[0]) for level in sheet.pyramid.levels]
+    part = visible_slice(request.view, sheet.scale, sizes)
+    if part is None:
+        return None
+    image = _layer(request, part, request.step)
+    if request.wipe_view_x is not None and request.step != "scan":
+        cut = min(max(request.wipe_view_x - part.left, 0), image.shape[1])
+        if cut > 0:
+            before = _layer(request, part, "scan")
+            image = np.concatenate([before[:, :cut], image[:, cut:]], axis=1)
+    return Frame(np.ascontiguousarray(image), part.left, part.top, request.view, request)
+
+
+def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
+    picture = render_region(request.sheet, request.docket, step, part.level, part.box, request.cache)
+    w, h = part.right - part.left, part.bottom - part.top
+    if picture.alpha is not None and request.backing == "checks":
+        # Checks belong to the screen: scale the artwork first, then lay it on them.
+        rgb = picture.rgb if isinstance(picture.rgb, tuple) else to_size(picture.rgb, w, h)
+        picture = Picture(rgb, to_size(picture.alpha, w, h))
+    image = bgra(picture, request.backing, request.bright, (part.left, part.top))
+    if step != "scan":
+        for kind, colour in request.overlays:
+            mask = overlay_region(request.sheet, request.docket, kind, part.level, part.box, request.cache)
+            if image.shape[:2] != mask.shape:
+                mask = to_size(mask, image.shape[1], image.shape[0])
+            image = np.ascontiguousarray(image)
+            tint(image, mask, colour)
+    return to_size(image, w, h)
+
+
+@dataclass(frozen=True)
+class CloseUpRequest:
+    """Close-ups of two places as every step leaves them, ``size`` device pixels square."""
+
+    sheet: Sheet
+    docket: Docket
+    steps: tuple[str, ...]
+    spots: tuple[tuple[float, float], tuple[float, float]]
+    size: int
+    level: int
+    backing: str
+    bright: tuple[int, int, int]
+
+
+def make_close_ups(request: CloseUpRequest) -> dict[str, tuple[Image8, Image8]]:
+    """For each step the pictures of watch spots a and b, (size, size, 4)."""
+    out: dict[str, tuple[Image8, Image8]] = {}
+    cache = RegionCache(2_000_000)
+    for step in request.steps:
+        pair = [_close_up(request, step, spot, cache) for spot in request.spots]
+        out[step] = (pair[0], pair[1])
+    return out
+
+
+def _close_up(request: CloseUpRequest, step: str, spot: tuple[float, float], cache: RegionCache) -> Image8:
+    pyramid = request.sheet.pyramid
+    level = min(request.level, pyramid.deepest)
+    image = pyramid.levels[level]
+    px = request.sheet.scale * (1 << level)
+    size = request.size
+    x = min(max(int(spot[0] / px) - size // 2, 0), max(image.shape[1] - size, 0))
+    y = min(max(int(spot[1] / px) - size // 2, 0), max(image.shape[0] - size, 0))
+    box = Region(x, y, size, size).clip(image.shape[1], image.shape[0])
+    picture = render_region(request.sheet, request.docket, step, level, box, cache)
+    out = bgra(picture, request.backing, request.bright)
+    if out.shape[:2] != (size, size):
+        out = to_size(out, size, size)
+    return out
+
+
+def make_thumbnail(sheet: Sheet, docket: Docket, side: int, backing: str, bright: tuple[int, int, int]) -> Image8:
+    """The finished sheet, small, longer side ``side`` device pixels, (h, w, 4)."""
+    level = sheet.pyramid.deepest
+    while level > 0 and max(sheet.pyramid.levels[level].shape[:2]) < side:
+        level -= 1
+    h, w = sheet.pyramid.levels[level].shape[:2]
+    picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h))
+    factor = side / max(w, h)
+    image = bgra(picture, "white" if backing == "checks" else backing, bright)
+    return to_size(image, max(1, round(w * factor)), max(1, round(h * factor)))

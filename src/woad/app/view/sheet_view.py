@@ -1,0 +1,322 @@
+"""The view: paints the newest frame, the wipe's edge and the watch spots; hands gestures to tools."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from woad.app import theme
+from woad.app.session import STEPS, Session
+from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
+from woad.app.view.frames import Frame, FrameRequest, make_frame
+from woad.app.view.geometry import Viewport
+from woad.app.worker import Lane, Result
+
+SPOT_PX = 48
+
+
+class SheetView(QWidget):
+    """Shows the chosen sheet as it leaves the chosen step."""
+
+    zoom_changed = Signal(float)
+    pointer_at = Signal(object)  # (x, y) in scan pixels, or None
+    painted = Signal(object)  # the Frame that has just been painted for the first time
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.lane = Lane("view", self)
+        self.viewport_ = Viewport(100, 100)
+        self.frame: Frame | None = None
+        self._fresh = False
+        self._gesture: Gesture | None = None
+        self._space = False
+        self._fit = True
+        self._shown: object = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAccessibleName(self.tr("Sheet"))
+        self.setMinimumSize(240, 200)
+        session.sheet_changed.connect(self._other_sheet)
+        for signal in (session.docket_changed, session.step_changed, session.view_changed):
+            signal.connect(self.refresh)
+
+    # -- frames ------------------------------------------------------------------------------------------------
+
+    def _other_sheet(self) -> None:
+        entry = self.session.entry
+        known = entry.original.digest if entry is not None and entry.original is not None else None
+        if known != self._shown:
+            self._shown = known
+            self._fit = True
+            self.frame = None
+        self._fit_now()
+        self.refresh()
+
+    def request(self) -> FrameRequest | None:
+        """The frame the present state asks for."""
+        session, entry, docket = self.session, self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None:
+            return None
+        colours = {"lost": QColor(theme.LIGHT.madder), "kept": QColor(theme.LIGHT.weld)}
+        overlays = tuple(
+            (kind, (colours[kind].red(), colours[kind].green(), colours[kind].blue()))
+            for kind in sorted(session.overlays)
+        )
+        wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None
+        return FrameRequest(
+            entry.sheet, docket, session.shown_step, self.viewport_, session.backing, theme.BRIGHT, overlays, wipe,
+            entry.cache,
+        )  # fmt: skip
+
+    def refresh(self) -> None:
+        """Ask for a new frame; the old one stays until it comes."""
+        request = self.request()
+        if request is None:
+            self.frame = None
+            self.update()
+            return
+        if self.frame is not None and self.frame.request == request:
+            self.update()
+            return
+        self.lane.submit(lambda: make_frame(request), self._arrived)
+
+    def _arrived(self, result: Result) -> None:
+        if result.error is not None:
+            self.session.message.emit(self.tr("The view could not be drawn. Nothing is lost; choose the step again."))
+            return
+        self.frame, self._fresh = result.value, True
+        self.update()
+
+    # -- zoom --------------------------------------------------------------------------------------------------
+
+    def _ratio(self) -> float:
+        return self.devicePixelRatioF()
+
+    def _sheet_size(self) -> tuple[int, int] | None:
+        entry = self.session.entry
+        return None if entry is None or entry.sheet is None else entry.sheet.full_size
+
+    def _set_viewport(self, view: Viewport) -> None:
+        size = self._sheet_size()
+        if size is not None:
+            view = view.held(*size)
+        if view != self.viewport_:
+            self.viewport_ = view
+            self.zoom_changed.emit(view.zoom / self._ratio())
+            self.refresh()
+            self.update()
+
+    def _fit_now(self) -> None:
+        size = self._sheet_size()
+        w, h = max(1, round(self.width() * self._ratio())), max(1, round(self.height() * self._ratio()))
+        view = Viewport(w, h, self.viewport_.zoom, self.viewport_.cx, self.viewport_.cy)
+        self._set_viewport(view.fitted(*size) if size is not None and self._fit else view)
+
+    def fit(self) -> None:
+        self._fit = True
+        self._fit_now()
+
+    def zoom_to(self, factor: float) -> None:
+        """Show one scan pixel as ``factor`` display pixels, about the middle or the pointer if it is inside."""
+        at = self.mapFromGlobal(self.cursor().pos())
+        here = QPointF(at) if self.rect().contains(at) and self.underMouse() else QPointF(self.rect().center())
+        self._fit = False
+        self._set_viewport(self.viewport_.at_zoom(factor * self._ratio(), *self._device(here)))
+
+    def zoom_by(self, factor: float, at: QPointF | None = None) -> None:
+        self._fit = False
+        where = at if at is not None else QPointF(self.rect().center())
+        self._set_viewport(self.viewport_.zoomed(factor, *self._device(where)))
+
+    def move_by(self, dx: float, dy: float) -> None:
+        self._fit = False
+        self._set_viewport(self.viewport_.moved(dx * self._ratio(), dy * self._ratio()))
+
+    def look_at(self, x: float, y: float, zoom: float) -> None:
+        """Centre a scan point at a zoom."""
+        self._fit = False
+        view = self.viewport_
+        self._set_viewport(Viewport(view.w, view.h, zoom * self._ratio(), x, y))
+
+    def _device(self, point: QPointF) -> tuple[float, float]:
+        return point.x() * self._ratio(), point.y() * self._ratio()
+
+    def sheet_point(self, point: QPointF) -> tuple[float, float]:
+        """Widget position to scan pixels."""
+        return self.viewport_.to_sheet(*self._device(point))
+
+    def widget_point(self, x: float, y: float) -> QPointF:
+        vx, vy = self.viewport_.to_view(x, y)
+        return QPointF(vx / self._ratio(), vy / self._ratio())
+
+    # -- events ------------------------------------------------------------------------------------------------
+
+    def resizeEvent(self, _event: QResizeEvent) -> None:
+        self._fit_now()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        steps = event.angleDelta().y() / 120
+        if steps:
+            self.zoom_by(1.25**steps, event.position())
+
+    def _tool_at(self, event: QMouseEvent) -> Gesture | None:
+        if event.button() == Qt.MouseButton.MiddleButton or (self._space and event.button() == Qt.MouseButton.LeftButton):
+            return MoveView(self)
+        if event.button() != Qt.MouseButton.LeftButton:
+            return None
+        for tool in (WipeEdge(self), Spotting(self, 0), Spotting(self, 1)):
+            if tool.hit(event.position()):
+                return tool
+        return MoveView(self)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._gesture is None:
+            self._gesture = self._tool_at(event)
+            if self._gesture is not None:
+                self._gesture.press(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._gesture is not None:
+            self._gesture.move(event.position())
+        else:
+            self._set_cursor(event.position())
+        size = self._sheet_size()
+        x, y = self.sheet_point(event.position())
+        self.pointer_at.emit((x, y) if size is not None and 0 <= x < size[0] and 0 <= y < size[1] else None)
+
+    def _set_cursor(self, at: QPointF) -> None:
+        if WipeEdge(self).hit(at):
+            self.setCursor(Qt.CursorShape.SplitHCursor)
+        elif any(Spotting(self, i).hit(at) for i in (0, 1)):
+            self.setCursor(Qt.CursorShape.SizeAllCursor)
+        else:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._gesture is not None:
+            self._gesture.release(event.position())
+            self._gesture = None
+
+    def leaveEvent(self, _event: object) -> None:
+        self.pointer_at.emit(None)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.isAutoRepeat():
+            return
+        if event.key() == Qt.Key.Key_Space:
+            self._space = True
+        elif event.key() == Qt.Key.Key_Escape and self._gesture is not None:
+            self._gesture.cancel()
+            self._gesture = None
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+        else:
+            super().keyReleaseEvent(event)
+
+    # -- painting ----------------------------------------------------------------------------------------------
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.current().surround))
+        if self.frame is not None:
+            self._paint_frame(painter, self.frame)
+            self._paint_spots(painter)
+            if self.session.wipe and not self.session.before_held and self.session.step != "scan":
+                self._paint_wipe(painter)
+        painter.end()
+        if self._fresh:
+            self._fresh = False
+            self.painted.emit(self.frame)
+
+    def _paint_frame(self, painter: QPainter, frame: Frame) -> None:
+        ratio = self._ratio()
+        data = frame.image
+        image = QImage(data.data, data.shape[1], data.shape[0], data.strides[0], QImage.Format.Format_RGB32)
+        if frame.view == self.viewport_:
+            image.setDevicePixelRatio(ratio)
+            painter.drawImage(QPointF(frame.left / ratio, frame.top / ratio), image)
+            return
+        # The view has moved on: show the old frame where its part of the sheet now lies, until the new one comes.
+        x0, y0 = self.viewport_.to_view(*frame.view.to_sheet(frame.left, frame.top))
+        x1, y1 = self.viewport_.to_view(
+            *frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0])
+        )
+        painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)
+
+    def _paint_spots(self, painter: QPainter) -> None:
+        entry = self.session.entry
+        if entry is None or entry.sheet is None:
+            return
+        painter.setFont(theme.font(12, theme.QFont.Weight.Bold))
+        for rect, name in zip(self.spot_rects(), ("a", "b"), strict=True):
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor("#FFFFFF"), 3))
+            painter.drawRect(rect)
+            painter.setPen(QPen(QColor("#23262B"), 1))
+            painter.drawRect(rect)
+            label = QRectF(rect.right() + 4, rect.top() - 1, 16, 17)
+            painter.fillRect(label, QColor("#FFFFFF"))
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
+
+    def spot_rects(self) -> list[QRectF]:
+        """The watch spots' frames in widget coordinates."""
+        entry = self.session.entry
+        if entry is None or entry.sheet is None:
+            return []
+        reach = SPOT_PX * self._ratio() * (1 << self.session.spot_zoom)
+        side = max(reach * self.viewport_.zoom / self._ratio(), 10.0)
+        out = []
+        for x, y in entry.spots:
+            at = self.widget_point(x, y)
+            out.append(QRectF(at.x() - side / 2, at.y() - side / 2, side, side))
+        return out
+
+    def wipe_x(self) -> float:
+        """The wipe's edge in widget coordinates."""
+        return self.session.wipe_at * self.width()
+
+    def _paint_wipe(self, painter: QPainter) -> None:
+        x = self.wipe_x()
+        painter.setPen(QPen(QColor("#23262B"), 1))
+        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        grip = QRectF(x - 6, self.height() / 2 - 17, 12, 34)
+        painter.fillRect(grip, QColor("#FFFFFF"))
+        painter.drawRect(grip)
+        painter.setFont(theme.font(12))
+        names = (self.tr("Scan"), dict(STEPS)[self.session.step])
+        metrics = painter.fontMetrics()
+        for text, left in ((names[0], x - 8 - metrics.horizontalAdvance(names[0])), (names[1], x + 8)):
+            box = QRectF(left - 4, 5, metrics.horizontalAdvance(text) + 8, 19)
+            painter.fillRect(box, QColor(theme.current().panel))
+            painter.setPen(QColor(theme.current().text))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def shown_rgb(self, at: QPoint) -> tuple[int, int, int] | None:
+        """The frame's colour at a widget position, as painted; None outside the sheet."""
+        if self.frame is None:
+            return None
+        x = round(at.x() * self._ratio()) - self.frame.left
+        y = round(at.y() * self._ratio()) - self.frame.top
+        h, w = self.frame.image.shape[:2]
+        if not (0 <= x < w and 0 <= y < h):
+            return None
+        b, g, r = np.asarray(self.frame.image[y, x, :3]).tolist()
+        return r, g, b

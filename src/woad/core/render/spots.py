@@ -1,0 +1,36 @@
+"""Where to look first: two telling places on a sheet, for the bench's close-ups."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from woad.core.paper.evening import even, gain_grid, sample_grid
+from woad.core.raster.codes import from_codes
+from woad.core.render.sheet import Sheet
+
+
+def propose_spots(sheet: Sheet) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Centres (x, y in pixels of the full scan) of a place rich in edges and of a place with faint or small marks."""
+    pyramid = sheet.pyramid
+    level = pyramid.level_for(1000)
+    image = pyramid.levels[level]
+    h, w = image.shape[:2]
+    gain = gain_grid(sheet.readings.light, 1.0, sheet.readings.weights)
+    patch = sample_grid(gain, sheet.readings.span_px, 0, 0, w, h, float(1 << level))
+    dark = np.clip(1 - from_codes(even(np.ascontiguousarray(image), patch, fold=True)), 0, 1)
+    dark = np.where(dark > 1.5 * sheet.readings.floors[min(level, 3)], dark, 0).astype(np.float32)
+    cell = max(8, max(h, w) // 24)
+    edges = cv2.blur(np.abs(dark - cv2.blur(dark, (3, 3))), (cell, cell))
+    amount = cv2.blur(dark, (cell, cell))
+    margin = cell
+    inside = np.zeros((h, w), np.float32)
+    inside[margin : max(margin + 1, h - margin), margin : max(margin + 1, w - margin)] = 1
+    first = np.unravel_index(int(np.argmax(edges * inside)), (h, w))
+    yy, xx = np.mgrid[0:h, 0:w]
+    far = np.hypot(yy - first[0], xx - first[1]) > 4 * cell
+    # Small or faint: many edges for little darkness.
+    telling = edges / (amount + 0.05) * np.minimum(amount * 12, 1) * inside * far
+    second = np.unravel_index(int(np.argmax(telling)), (h, w))
+    scale = float(1 << level) * sheet.scale
+    return (first[1] * scale, first[0] * scale), (second[1] * scale, second[0] * scale)
