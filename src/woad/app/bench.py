@@ -65,7 +65,8 @@ class Tile(QAbstractButton):
         if self.trouble:
             corner = QPolygonF(QRectF(88, 8, 11, 11))
             corner = QPolygonF([corner[0], corner[1], corner[2]])
-            painter.setPen(Qt.PenStyle.NoPen)
+            # A light rim, so that the corner shows on a red backing too.
+            painter.setPen(QPen(QColor(t.panel), 1))
             painter.setBrush(QColor(t.madder))
             painter.drawPolygon(corner)
         chosen = self.isChecked()

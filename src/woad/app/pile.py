@@ -23,15 +23,15 @@ class PileItem(QAbstractButton):
         self.entry = entry
         self.picture: np.ndarray | None = None
         self.setCheckable(True)
-        self.setFixedSize(122, THUMB_PX + 46)
+        self.setFixedSize(124, THUMB_PX + 46)
 
     def sizeHint(self) -> QSize:
-        return QSize(122, THUMB_PX + 46)
+        return QSize(124, THUMB_PX + 46)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         t = theme.current()
         painter = QPainter(self)
-        frame = QRectF(0.5, 0.5, 121, THUMB_PX + 5)
+        frame = QRectF(1, 1, 121, THUMB_PX + 5)
         painter.fillRect(frame, QColor(t.surround))
         if self.picture is not None:
             data = self.picture

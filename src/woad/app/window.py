@@ -45,6 +45,7 @@ class MainWindow(QMainWindow):
         self.actions_ = actions.build(self)
         self._connect()
         self._refresh_all()
+        self.view.setFocus()
 
     # -- building ----------------------------------------------------------------------------------------------
 
@@ -102,6 +103,8 @@ class MainWindow(QMainWindow):
         self.file_name = QLabel("")
         self.file_name.setProperty("role", "quiet")
         self.file_name.setContentsMargins(0, 0, 14, 0)
+        self.file_name.setFixedWidth(320)
+        self.file_name.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.menuBar().setCornerWidget(self.file_name)
 
     def _connect(self) -> None:

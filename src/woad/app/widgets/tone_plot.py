@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QWidget
 
 from woad.app import theme
 from woad.core.ink.curve import TonePoints
+from woad.core.ink.density import PLOT_FROM_D
 
-SHOWN_D = 2.0
+FROM_D, SHOWN_D = PLOT_FROM_D, 2.0
 FLAGS = ("paper", "middle", "ink")
 _LEFT, _RIGHT, _TOP, _BOTTOM = 10, 10, 28, 40
 
@@ -47,10 +48,10 @@ class TonePlot(QWidget):
     # -- geometry ----------------------------------------------------------------------------------------------
 
     def x_of(self, density: float) -> float:
-        return _LEFT + density / SHOWN_D * (self.width() - _LEFT - _RIGHT)
+        return _LEFT + (density - FROM_D) / (SHOWN_D - FROM_D) * (self.width() - _LEFT - _RIGHT)
 
     def density_at(self, x: float) -> float:
-        return (x - _LEFT) / max(self.width() - _LEFT - _RIGHT, 1) * SHOWN_D
+        return FROM_D + (x - _LEFT) / max(self.width() - _LEFT - _RIGHT, 1) * (SHOWN_D - FROM_D)
 
     def flag_rects(self) -> dict[str, QRectF]:
         """Where the flags hang, kept from covering each other."""
@@ -138,17 +139,17 @@ class TonePlot(QWidget):
 
     def _paint_humps(self, painter: QPainter, histogram: NDArray[np.int64]) -> None:
         t = theme.current()
-        shown = histogram[: round(SHOWN_D * 100)].astype(float)
+        shown = histogram[: round((SHOWN_D - FROM_D) * 100)].astype(float)
         shown = np.convolve(np.pad(shown, 2, mode="edge"), np.ones(5) / 5, mode="valid")
         # Log counts from a millionth of the sheet up: both humps fit one picture.
         height = np.log10(shown + 1)
         top = max(float(height.max()), 1e-6)
         base = self.height() - _BOTTOM
-        density = np.arange(len(height)) / 100
+        density = FROM_D + (np.arange(len(height)) + 0.5) / 100
         paper_end = max(self.noise * 1.2, self.points.paper)
         solid_from = self.points.middle + 0.6 * (self.points.ink - self.points.middle)
         painter.setPen(Qt.PenStyle.NoPen)
-        parts = ((0.0, paper_end, t.weld), (paper_end, solid_from, t.plot_grey), (solid_from, SHOWN_D, t.woad))
+        parts = ((FROM_D, paper_end, t.weld), (paper_end, solid_from, t.plot_grey), (solid_from, SHOWN_D, t.woad))
         for low, high, colour in parts:
             inside = (density >= low - 0.01) & (density <= high)
             if not inside.any():
@@ -180,26 +181,29 @@ class TonePlot(QWidget):
         painter.setPen(QColor(t.quiet))
         painter.setFont(theme.font(11))
         for d in (0.0, 0.5, 1.0, 1.5, 2.0):
-            box = QRectF(self.x_of(d) - 14, base + 20, 28, 14)
-            align = Qt.AlignmentFlag.AlignLeft if d == 0 else Qt.AlignmentFlag.AlignRight if d == 2 else Qt.AlignmentFlag.AlignHCenter
-            box = box.translated(14 if d == 0 else -14 if d == 2 else 0, 0)
+            box = QRectF(self.x_of(d) - (28 if d == 2 else 14), base + 20, 28, 14)
+            align = Qt.AlignmentFlag.AlignRight if d == 2 else Qt.AlignmentFlag.AlignHCenter
             painter.drawText(box, align, f"{d:.1f}" if d else "D 0")
 
     def _paint_flags(self, painter: QPainter) -> None:
         t = theme.current()
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         base = self.height() - _BOTTOM
-        for name, rect in self.flag_rects().items():
+        rects = self.flag_rects()
+        for name in rects:
             x = round(self.x_of(getattr(self.points, name))) + 0.5
             own = round(self.x_of(getattr(self.own, name))) + 0.5
             if abs(own - x) > 1.5:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(t.weld))
                 painter.drawPolygon(QPolygonF([QPointF(own, base + 1), QPointF(own - 4, base + 6), QPointF(own + 4, base + 6)]))
+            painter.setPen(QPen(QColor(t.text), 1))
+            painter.drawLine(QPointF(x, 6), QPointF(x, base))
+        # Flags after all lines: a line must not run through a name.
+        for name, rect in rects.items():
             chosen = name == self.chosen and self.hasFocus()
             painter.setPen(QPen(QColor(t.woad if chosen else t.text), 1))
             painter.setBrush(QColor(t.field))
-            painter.drawLine(QPointF(x, 6), QPointF(x, base))
             flag = rect.adjusted(0.5, 0.5, -0.5, -0.5)
             painter.drawRect(flag)
             painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, self.tr(name))

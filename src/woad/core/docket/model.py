@@ -60,10 +60,10 @@ class KnockoutSettings(_Settings):
     on: bool = True
     colour: Literal["auto", "keep", "one ink"] = "auto"
     clearing: Annotated[
-        float | None, _number("Clearing", 0, 0.6, "D", 0.005, "The density from which a mark counts.")
+        float | None, _number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
     ] = None
     softness: Annotated[
-        float | None, _number("Softness", 0, 0.3, "D", 0.005, "How gently marks near the clearing fade out.")
+        float | None, _number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
     ] = None
 
 

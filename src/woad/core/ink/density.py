@@ -17,8 +17,8 @@ from woad.core.estimate import NoEstimate
 
 Plane = NDArray[np.float32]
 
-PLOT_MAX_D = 2.5
-PLOT_BINS = 250
+PLOT_FROM_D, PLOT_TO_D = -0.1, 2.5
+PLOT_BINS = 260
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,9 @@ class InkColour:
 
 
 def tone_histogram(reflectance: Plane) -> NDArray[np.int64]:
-    """Counts of optical density 0 to 2.5 in 250 bins, of reflectance of any shape."""
+    """Counts of optical density -0.1 to 2.5 in 260 bins, of reflectance of any shape; the paper hump lies around 0."""
     d = -np.log10(np.maximum(reflectance.ravel(), np.float32(1e-3)))
-    counts, _ = np.histogram(np.clip(d, 0, PLOT_MAX_D - 1e-6), bins=PLOT_BINS, range=(0, PLOT_MAX_D))
+    counts, _ = np.histogram(np.clip(d, PLOT_FROM_D, PLOT_TO_D - 1e-6), bins=PLOT_BINS, range=(PLOT_FROM_D, PLOT_TO_D))
     return counts.astype(np.int64)
 
 

@@ -34,5 +34,5 @@ def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
     kept = overlay_region(sheet, docket, "kept", level, box, cache)
     count, _, stats, _ = cv2.connectedComponentsWithStats(lost, connectivity=8)
     # A single pixel at this level is as likely the paper's noise as a stroke.
-    large = int((stats[1:, cv2.CC_STAT_AREA] >= 6).sum()) if count > 1 else 0
+    large = int((stats[1:, cv2.CC_STAT_AREA] >= 12).sum()) if count > 1 else 0
     return Checks(large, float(np.count_nonzero(lost)) / lost.size, float(np.count_nonzero(kept)) / kept.size)

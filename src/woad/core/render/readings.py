@@ -19,7 +19,7 @@ class Readings:
     ``light`` (gh, gw, C) float32 linear value of paper on a grid over ``span_px`` (width, height, level-0 pixels);
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
-    ``ink`` colour of full ink; ``histogram`` counts of density 0..2.5 in 250 bins after evening.
+    ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
     light: NDArray[np.float32]

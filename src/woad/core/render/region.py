@@ -170,8 +170,8 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
 def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:
     """An overlay (h, w) uint8, 255 where it holds: ``lost`` strokes or ``kept`` paper.
 
-    Lost: something stands above the paper's noise at a finer threshold than the settings use, and hardly any of it is
-    left. Kept: a little coverage stays where nothing stands clearly above the noise.
+    Lost: something stands above the paper's noise, the finest threshold at which a mark can be told from grain, and
+    hardly any of it is left. Kept: a little coverage stays where nothing stands clearly above the noise.
     """
     recipe = make_recipe(docket, sheet.readings)
     image = sheet.pyramid.levels[level]
@@ -181,13 +181,14 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     whole = render_region(sheet, docket, "knockout", level, tile, cache)
     alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha
     if kind == "lost":
-        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 0.72), 0.1)
-        # Less than a tenth of what plain coverage would be: the stroke is as good as gone.
-        r = from_codes(evened.folded)
-        plain = np.clip((1 - r) * 0.45 * 255, 0, 255)
-        hit = (finer > 127) & (alpha < 0.12 * plain) & (plain > 0.25 * sheet.readings.floors[0] * 255 * 0.45)
+        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.0), 0.1)
+        # What is left of a stroke hides its own rim: only places with no surviving mark near them are lost.
+        dark = np.clip((1 - from_codes(evened.folded)) * 255, 0, 255)
+        alive = ((alpha > 4) & (alpha > 0.15 * dark)).astype(np.uint8)
+        hit = (finer > 127) & (cv2.dilate(alive, np.ones((11, 11), np.uint8)) == 0)
     else:
-        clear = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.7), 0.1)
-        hit = (clear < 128) & (alpha > 2)
+        clear = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.5), 0.1)
+        # The soft rim of a mark is not paper that was kept.
+        hit = (cv2.dilate(clear, np.ones((7, 7), np.uint8)) < 128) & (alpha > 2)
     inner = hit[box.y - tile.y : box.bottom - tile.y, box.x - tile.x : box.right - tile.x]
     return np.asarray(inner, np.uint8) * np.uint8(255)
