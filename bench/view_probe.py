@@ -1,0 +1,65 @@
+"""Open a sheet in the real window, move settings, and time each until its picture is painted. Prints JSON seconds."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from woad.app import theme
+from woad.app.window import MainWindow
+
+
+def main() -> None:
+    app = QApplication(sys.argv[:1])
+    theme.apply("light")
+    window = MainWindow()
+    window.resize(1200 + 148 + 304, 700 + 200)
+    window.show()
+    window.open_files([Path(sys.argv[1])])
+    while not window.idle() or window.session.docket is None:
+        QTest.qWait(5)
+    view = window.view
+    times: list[float] = []
+    loop = QEventLoop()
+    view.painted.connect(loop.quit)
+
+    def timed(change: object) -> None:
+        deadline = QTimer()
+        deadline.setSingleShot(True)
+        deadline.timeout.connect(loop.quit)
+        deadline.start(20_000)
+        start = time.perf_counter()
+        change()  # type: ignore[operator]
+        loop.exec()
+        times.append(time.perf_counter() - start)
+        while not window.idle():
+            QTest.qWait(5)
+
+    session = window.session
+    for zoom in (None, 0.5, 1.0, 3.0):
+        if zoom is None:
+            view.fit()
+        else:
+            view.zoom_to(zoom)
+        while not window.idle():
+            QTest.qWait(5)
+        for i in range(8):
+            # Paper, ink and knock-out settings in turn: the first costs the whole chain, the others only curves.
+            timed(lambda i=i: session.change("paper.evening", 0.99 - 0.01 * i, "x"))
+            timed(lambda i=i: session.change("ink.middle", 0.2 + 0.01 * i, "x"))
+            timed(lambda i=i: session.change("knockout.clearing", 0.05 + 0.005 * i, "x"))
+    print(json.dumps(times))
+    sys.stdout.flush()
+    os._exit(0)
+
+
+main()
