@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from woad.app.session import Entry, Loaded, Session, count_checks, load
+from woad.app.session import Entry, Loaded, Session, count_checks, load_first, load_full
 from woad.app.worker import Lane, Result
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
@@ -26,13 +26,17 @@ class Opener(QObject):
     def open(self, sources: list[Source]) -> None:
         for source in sources:
             entry = self.session.add(source.name if isinstance(source, Path) else source[0])
-            self.lane.submit(lambda s=source: load(s, full=False), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
-            self.lane.submit(lambda s=source: load(s, full=True), lambda r, e=entry: self._opened(e, r))  # type: ignore[misc]
+            self.lane.submit(lambda s=source: load_first(s), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
 
     def _glanced(self, entry: Entry, result: Result) -> None:
-        # A file that cannot be read says so once, when it is read in full.
-        if result.error is None and isinstance(result.value, Loaded) and entry in self.session.entries:
-            self.session.settle(entry, result.value)
+        if entry not in self.session.entries:
+            return
+        first = result.value
+        if not isinstance(first, Loaded):
+            self._failed(entry, result)
+            return
+        self.session.settle(entry, first)
+        self.lane.submit(lambda: load_full(first), lambda r: self._opened(entry, r))
 
     def _opened(self, entry: Entry, result: Result) -> None:
         if entry not in self.session.entries:
@@ -40,13 +44,14 @@ class Opener(QObject):
         if isinstance(result.value, Loaded):
             self.session.settle(entry, result.value)
             return
+        entry.sheet = None  # the first look promised more than the file holds
+        self._failed(entry, result)
+
+    def _failed(self, entry: Entry, result: Result) -> None:
         known = isinstance(result.error, WoadError)
-        says = str(result.error) if known else (
+        self.session.fail(entry, str(result.error) if known else (
             f"{entry.name} could not be opened ({type(result.error).__name__}). It is unchanged; please report this."
-        )  # fmt: skip
-        if entry.sheet is not None and not entry.sheet.settled:
-            entry.sheet = None  # the first look promised more than the file holds
-        self.session.fail(entry, says)
+        ))  # fmt: skip
 
 
 class Checker(QObject):

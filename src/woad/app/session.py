@@ -16,7 +16,7 @@ from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
 from woad.core.render.check import Checks, check_sheet
 from woad.core.render.region import RegionCache
-from woad.core.render.sheet import Sheet, glance_sheet, load_sheet
+from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
 
 STEPS: tuple[tuple[str, str], ...] = (
@@ -230,11 +230,16 @@ class Session(QObject):
         self.view_changed.emit()
 
 
-def load(source: Path | tuple[str, bytes], full: bool) -> Loaded | None:
-    """Read a file (or bytes from the clipboard); ``full`` False asks for a first look, None when there is none."""
+def load_first(source: Path | tuple[str, bytes]) -> Loaded:
+    """Read a file (or bytes from the clipboard) for a first picture."""
     original = open_original(source) if isinstance(source, Path) else take_in(*source)
-    sheet = load_sheet(original) if full else glance_sheet(original)
-    return None if sheet is None else Loaded(original, sheet, propose_spots(sheet))
+    sheet = glance_sheet(original)
+    return Loaded(original, sheet, propose_spots(sheet))
+
+
+def load_full(first: Loaded) -> Loaded:
+    """The same file, decoded and measured in full."""
+    return Loaded(first.original, settle_sheet(first.sheet), first.spots)
 
 
 def count_checks(sheet: Sheet, docket: Docket) -> Checks:

@@ -62,7 +62,8 @@ def _png(data: bytes) -> Pixels:
 def _vips(data: bytes) -> Pixels:
     import pyvips
 
-    image = pyvips.Image.new_from_buffer(data, "", access="sequential", fail_on="truncated")
+    source = pyvips.Source.new_from_memory(data)  # no copy, unlike a buffer
+    image = pyvips.Image.new_from_source(source, "", access="sequential", fail_on="truncated")
     if image.interpretation == "cmyk":
         image = image.colourspace("srgb")
     if image.format not in ("uchar", "ushort"):

@@ -74,7 +74,7 @@ def _heic(data: bytes) -> Header:
 def _by_vips(kind: str, data: bytes) -> Header:
     import pyvips
 
-    image = pyvips.Image.new_from_buffer(data, "", access="sequential")
+    image = pyvips.Image.new_from_source(pyvips.Source.new_from_memory(data), "", access="sequential")
     fields: set[str] = set(image.get_fields())
 
     def get(field: str) -> Any:

@@ -24,21 +24,44 @@ def gain_grid(field: Plane, evening: float, weights: tuple[float, ...] | None) -
     return np.ascontiguousarray(gain, np.float32)
 
 
-def sample_grid(grid: Plane, span_px: tuple[float, float], x: int, y: int, w: int, h: int, scale: float) -> Plane:
-    """Bilinear samples of a grid laid over ``span_px`` (width, height in level-0 pixels).
+def regular_grid(field: Plane, cell_px: int, width: int, height: int, over_px: tuple[float, float]) -> Plane:
+    """Resample a field laid over ``over_px`` (width, height) to square cells of ``cell_px`` (a power of two).
 
-    ``x``, ``y``, ``w``, ``h`` is a region in pixels of a level whose pixels are ``scale`` level-0 pixels wide.
-    Returns (h, w, C) float32.
+    The result covers ``width`` x ``height`` pixels, the last cells reaching past the edge; (gh, gw, C) float32 at cell
+    centres. Cells of whole pixels at every level let tiles be enlarged by the fastest resampler there is.
     """
-    gh, gw = grid.shape[:2]
-    fx, fy = gw / span_px[0], gh / span_px[1]
-    # Pixel centre (x + 0.5) * scale maps to grid coordinate * f - 0.5.
-    matrix = np.array(
-        [[scale * fx, 0, (x + 0.5) * scale * fx - 0.5], [0, scale * fy, (y + 0.5) * scale * fy - 0.5]]
-    )
+    gh, gw = -(-height // cell_px), -(-width // cell_px)
+    fx, fy = field.shape[1] / over_px[0] * cell_px, field.shape[0] / over_px[1] * cell_px
+    matrix = np.array([[fx, 0, 0.5 * fx - 0.5], [0, fy, 0.5 * fy - 0.5]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    out = cv2.warpAffine(grid, matrix, (w, h), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(out).reshape(h, w, grid.shape[2])
+    out = cv2.warpAffine(field, matrix, (gw, gh), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(out).reshape(gh, gw, field.shape[2])
+
+
+def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level: int) -> Plane:
+    """Bilinear samples of a regular grid for a region of a level; (h, w, C) float32.
+
+    ``cell_px`` is the cells' size in level-0 pixels, a power of two.
+    """
+    cell = cell_px >> level
+    gh, gw = grid.shape[:2]
+    if cell < 2:
+        columns = np.clip(((x + np.arange(w) + 0.5) * (1 << level) / cell_px).astype(int), 0, gw - 1)
+        rows = np.clip(((y + np.arange(h) + 0.5) * (1 << level) / cell_px).astype(int), 0, gh - 1)
+        return np.ascontiguousarray(grid[rows][:, columns])
+    # Down the rows by hand (a strip has few of them and the grid few columns), along them by the fast resampler.
+    at = (y + np.arange(h) + 0.5) / cell - 0.5
+    upper = np.floor(at).astype(int)
+    share = (at - upper).astype(np.float32)[:, None, None]
+    # One cell more on each side, repeated past the edge, so that the samples never see the cut.
+    i0, i1 = x // cell - 1, (x + w - 1) // cell + 2
+    part = grid[:, np.clip(np.arange(i0, i1), 0, gw - 1)]
+    low, high = part[np.clip(upper, 0, gh - 1)], part[np.clip(upper + 1, 0, gh - 1)]
+    rows_of_cells = low + (high - low) * share
+    size = ((i1 - i0) * cell, h)
+    large = cv2.resize(rows_of_cells, size, interpolation=cv2.INTER_LINEAR).reshape(h, size[0], grid.shape[2])
+    left = x - i0 * cell
+    return np.asarray(large[:, left : left + w])
 
 
 def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
@@ -47,14 +70,32 @@ def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
     return np.asarray(cv2.LUT(encoded, table)).reshape(encoded.shape)
 
 
-def even(encoded: NDArray[np.uint8] | NDArray[np.uint16], gain: Plane, fold: bool) -> Codes:
+_STRIP_ROWS = 32  # a strip's float planes stay in the processor's cache
+
+
+def even(
+    encoded: NDArray[np.uint8] | NDArray[np.uint16],
+    gain: Plane,
+    cell_px: int,
+    place: tuple[int, int, int],
+    fold: bool,
+) -> Codes:
     """Reflectance codes of an encoded tile.
 
-    Parameters: ``encoded`` (h, w, C); ``gain`` (h, w, C) from :func:`sample_grid`; ``fold`` adds the channels up
-    (the gains then hold the weights). Returns (h, w) when folded, else (h, w, C), uint16 codes.
+    Parameters: ``encoded`` (h, w, C); ``gain`` the grid from :func:`gain_grid` with cells of ``cell_px``; ``place``
+    (x, y, level) of the tile; ``fold`` adds the channels up (the gains then hold the weights).
+    Returns (h, w) when folded, else (h, w, C), uint16 codes.
     """
-    product = cv2.multiply(linear_light(encoded), gain)
-    if fold and encoded.shape[2] > 1:
-        product = cv2.transform(product, np.ones((1, encoded.shape[2]), np.float32))
-    codes = to_codes(np.asarray(product))
-    return codes.reshape(encoded.shape[:2]) if fold else codes.reshape(encoded.shape)
+    h, w, channels = encoded.shape
+    x, y, level = place
+    out = np.empty((h, w) if fold else (h, w, channels), np.uint16)
+    ones = np.ones((1, channels), np.float32)
+    for top in range(0, h, _STRIP_ROWS):
+        rows = min(_STRIP_ROWS, h - top)
+        patch = sample_grid(gain, cell_px, x, y + top, w, rows, level)
+        strip = np.ascontiguousarray(encoded[top : top + rows])
+        product = cv2.multiply(linear_light(strip), patch).reshape(rows, w, channels)
+        if fold and channels > 1:
+            product = cv2.transform(product, ones)
+        out[top : top + rows] = to_codes(np.asarray(product)).reshape(out[top : top + rows].shape)
+    return out

@@ -43,10 +43,16 @@ class LightField:
         return float(high / max(low, 1e-6))
 
 
-def estimate_light(linear: Plane) -> LightField | NoEstimate:
+# Rounds of growth: reach of the local planes in blocks, how much darker paper may turn, repetitions.
+_GROWTH = ((8.0, 0.10, 4), (4.0, 0.10, 6), (2.2, 0.11, 30), (2.2, 0.05, 8), (2.5, 0.0, 8))
+_QUICK_GROWTH = ((8.0, 0.10, 1), (4.0, 0.10, 2), (2.5, 0.11, 7), (2.5, 0.0, 2))
+
+
+def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimate:
     """Estimate the paper's light from a reduced sheet.
 
-    Parameters: ``linear`` (h, w, C) float32 linear light, about 1000 to 1600 pixels long.
+    Parameters: ``linear`` (h, w, C) float32 linear light, about 700 to 1400 pixels long; ``quick`` for a first look,
+    that may be less exact in deep shadows.
     Returns the field, or why there is none (nothing on the sheet looks like paper).
     """
     h, w = linear.shape[:2]
@@ -57,7 +63,7 @@ def estimate_light(linear: Plane) -> LightField | NoEstimate:
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
     surface = _low_order(tone, share)
-    surface = _grow(tone, share, surface, spread)
+    surface = _grow(tone, share, surface, spread, _QUICK_GROWTH if quick else _GROWTH)
     return _refine(logs, guide, surface, spread, size)
 
 
@@ -143,11 +149,13 @@ def _local_plane(values: Plane, weight: Plane, sigma: float, prior: Plane) -> Pl
     return np.asarray(prior + plane * trust, np.float32)
 
 
-def _grow(tone: Plane, share: Plane, surface: Plane, spread: float) -> Plane:
+def _grow(
+    tone: Plane, share: Plane, surface: Plane, spread: float, growth: tuple[tuple[float, float, int], ...]
+) -> Plane:
     """Follow the paper from where it is certain into soft shadows, block by block, then settle."""
     # Blocks that are mostly marks have only tips of paper left, a little dark: they count for far less.
     sure = share * share
-    for sigma, give, rounds in ((8.0, 0.10, 4), (4.0, 0.10, 6), (2.2, 0.11, 30), (2.2, 0.05, 8), (2.5, 0.0, 8)):
+    for sigma, give, rounds in growth:
         tolerance = max(give, 2.5 * spread, 0.02)
         for _ in range(rounds):
             residual = tone - surface

@@ -24,7 +24,7 @@ REACH_PX = 32  # how far a pixel's verdict can depend on others
 ALIGN_PX = 8  # tiles start at multiples of this, so that blocks fall on the same pixels
 WEAK = (0.5, 0.7)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
-LOCAL = 0.4  # a pixel beside a mark counts from this share of the 2-pixel floor on
+LOCAL = 0.5  # a pixel beside a mark counts from this share of the 2-pixel floor on
 _ZERO, _PER_UNIT = 128, 765  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
 
 
@@ -63,7 +63,7 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
         # Half-normal: its 68th percentile is one standard deviation; the far tail tells of ringing and blotches.
         sigma = float(np.percentile(side, 68.3))
         tail = float(np.percentile(side, 100 - 0.01))
-        floors.append(max(least, float(np.clip(1.15 * tail, 3.9 * sigma, 7 * sigma))))
+        floors.append(max(least, float(np.clip(1.15 * tail, 4.1 * sigma, 7 * sigma))))
     return tuple(floors)
 
 

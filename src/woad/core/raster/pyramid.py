@@ -16,8 +16,23 @@ Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 def halve(image: NDArray[np.generic]) -> NDArray[np.generic]:
     """Average 2 x 2 pixels. Odd rows and columns are repeated once, so a level has ceil(n / 2) pixels."""
     h, w = image.shape[:2]
-    if h % 2 or w % 2:
-        image = cv2.copyMakeBorder(image, 0, h % 2, 0, w % 2, cv2.BORDER_REPLICATE)
+    if h % 2 == 0 and w % 2 == 0:
+        return _area(image)
+    if h < 2 or w < 2:
+        return _area(cv2.copyMakeBorder(image, 0, h % 2, 0, w % 2, cv2.BORDER_REPLICATE))
+    # Padding the whole image would copy it; only the odd last row and column are treated apart.
+    out = np.empty(((h + 1) // 2, (w + 1) // 2, *image.shape[2:]), image.dtype)
+    out[: h // 2, : w // 2] = _area(image[: h // 2 * 2, : w // 2 * 2]).reshape(h // 2, w // 2, *image.shape[2:])
+    if w % 2:
+        edge = cv2.copyMakeBorder(image[:, -1:], 0, h % 2, 0, 1, cv2.BORDER_REPLICATE)
+        out[:, -1:] = _area(edge).reshape(out[:, -1:].shape)
+    if h % 2:
+        edge = cv2.copyMakeBorder(image[-1:], 0, 1, 0, w % 2, cv2.BORDER_REPLICATE)
+        out[-1:] = _area(edge).reshape(out[-1:].shape)
+    return out
+
+
+def _area(image: NDArray[np.generic]) -> NDArray[np.generic]:
     size = (image.shape[1] // 2, image.shape[0] // 2)
     return np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA))
 

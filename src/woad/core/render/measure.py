@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
-from woad.core.ink.density import InkColour, find_ink, tone_histogram
-from woad.core.paper.evening import even, gain_grid, linear_light, sample_grid
+from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
+from woad.core.paper.evening import even, gain_grid, linear_light, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
-from woad.core.raster.codes import from_codes
+from woad.core.raster.codes import from_codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
@@ -21,37 +21,42 @@ from woad.core.render.readings import Readings
 
 Plane = NDArray[np.float32]
 
-_FIELD_PX = 1400
-_CROP_PX = 384
+_FIELD_PX, _QUICK_FIELD_PX = 1400, 500
+_CROP_PX = 320
 _LUMA = (0.299, 0.587, 0.114)
 
 
-def measure(pyramid: Pyramid) -> Readings:
-    """Measure a sheet from its pyramid: whole-sheet readings on a reduced level, noise and ink at full size."""
-    base = pyramid.level_for(_FIELD_PX)
+def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
+    """Measure a sheet from its pyramid: whole-sheet readings on a reduced level, noise and ink at full size.
+
+    ``quick`` is for a first look: a smaller level and fewer places.
+    """
+    base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
     encoded = pyramid.levels[base]
-    light = estimate_light(linear_light(encoded)) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
-    grid, doubt = _grid_or_flat(light, linear_light(encoded))
+    light = estimate_light(linear_light(encoded), quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    field, doubt = _grid_or_flat(light, linear_light(encoded))
+    cell = _cell_px(pyramid)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
+    grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
     flat_gain = gain_grid(grid, 1.0, None)
-    reduced = _reflectance(pyramid, flat_gain, span, base, Region(0, 0, encoded.shape[1], encoded.shape[0]))
-    crops = _crops(pyramid, reduced, base)
-    mean_crops = [_reflectance(pyramid, flat_gain, span, 0, crop) for crop in crops]
+    reduced = _reflectance(pyramid, flat_gain, cell, base, Region(0, 0, encoded.shape[1], encoded.shape[0]))
+    crops = _crops(pyramid, reduced, base, 2 if quick else 6)
+    mean_crops = [_reflectance(pyramid, flat_gain, cell, 0, crop) for crop in crops]
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     first_floor = _floors_of(mean_crops, rough)[0]
     ink = find_ink(mean_crops, first_floor)
     weights = _weights(ink, pyramid.channels)
-    floors = _all_floors(pyramid, grid, span, weights, mean_crops)
+    floors = _all_floors(pyramid, grid, cell, weights, mean_crops, quick)
     one_ink, spread_why = _is_one_ink(reduced, ink, first_floor)
     fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     medium, why = _guess_medium(ink, one_ink, spread_why)
-    folded = reduced @ np.asarray(weights, np.float32)
+    folded = _fold(reduced, weights)
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
     return Readings(
         light=grid,
-        span_px=span,
+        cell_px=cell,
         light_doubt=doubt,
         paper_rgb=(int(code[0]), int(code[1]), int(code[2])),
         paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
@@ -79,23 +84,30 @@ def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane,
     return np.tile(top.astype(np.float32), (2, 2, 1)), light
 
 
-def _reflectance(pyramid: Pyramid, gain: Plane, span: tuple[float, float], level: int, box: Region) -> Plane:
+def _cell_px(pyramid: Pyramid) -> int:
+    """Size of the light grid's cells: a power of two, about 110 to 220 along the longer side."""
+    cell = 4
+    while max(pyramid.width, pyramid.height) > 220 * cell:
+        cell *= 2
+    return cell
+
+
+def _reflectance(pyramid: Pyramid, gain: Plane, cell: int, level: int, box: Region) -> Plane:
     """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
-    tile = np.ascontiguousarray(pyramid.levels[level][box.y : box.bottom, box.x : box.right])
-    patch = sample_grid(gain, span, box.x, box.y, box.w, box.h, float(1 << level))
-    return from_codes(even(tile, patch, fold=False))
+    tile = pyramid.levels[level][box.y : box.bottom, box.x : box.right]
+    return from_codes(even(tile, gain, cell, (box.x, box.y, level), fold=False))
 
 
-def _crops(pyramid: Pyramid, reduced: Plane, base: int) -> list[Region]:
+def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:
     """Full-size boxes to look at closely: where marks are most, where they are few, and spread evenly."""
     size = _CROP_PX
     columns, rows = max(1, pyramid.width // size), max(1, pyramid.height // size)
-    dark = np.clip(1 - reduced.mean(axis=2), 0, 1).astype(np.float32)
+    dark = np.clip(1 - grey_of(reduced), 0, 1)
     cells = cv2.resize(dark, (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns)
     order = np.argsort(cells, axis=None)
     n = order.size
     wanted = np.unique(
-        np.concatenate([order[-8:], order[(np.linspace(0.05, 0.95, min(8, n)) * (n - 1)).astype(int)]])
+        np.concatenate([order[-each:], order[(np.linspace(0.05, 0.95, min(each, n)) * (n - 1)).astype(int)]])
     )
     out = []
     for flat in wanted.tolist():
@@ -115,9 +127,13 @@ def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
 
 
 def _codes(reflectance: Plane, weights: tuple[float, ...]) -> NDArray[np.uint16]:
-    from woad.core.raster.codes import to_codes
+    return to_codes(_fold(reflectance, weights))
 
-    return to_codes(np.ascontiguousarray(reflectance @ np.asarray(weights, np.float32), np.float32))
+
+def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
+    """Weighted sum of the channels, (h, w) float32."""
+    row = np.asarray(weights, np.float32)[None, :]
+    return np.asarray(cv2.transform(reflectance, row), np.float32).reshape(reflectance.shape[:2])
 
 
 def _floors_of(crops: list[Plane], weights: tuple[float, ...]) -> tuple[float, ...]:
@@ -125,17 +141,19 @@ def _floors_of(crops: list[Plane], weights: tuple[float, ...]) -> tuple[float, .
 
 
 def _all_floors(
-    pyramid: Pyramid, light: Plane, span: tuple[float, float], weights: tuple[float, ...], crops: list[Plane]
+    pyramid: Pyramid, light: Plane, cell: int, weights: tuple[float, ...], crops: list[Plane], quick: bool
 ) -> tuple[float, ...]:
     """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from whole small levels."""
     floors = list(_floors_of(crops, weights))
     gain = gain_grid(light, 1.0, None)
+    if quick:
+        return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
         while not pyramid.levels[level].size:  # dropped from a lean pyramid
             level += 1
         image = pyramid.levels[level]
-        whole = _reflectance(pyramid, gain, span, level, Region(0, 0, image.shape[1], image.shape[0]))
+        whole = _reflectance(pyramid, gain, cell, level, Region(0, 0, image.shape[1], image.shape[0]))
         more = measure_floors([_codes(whole, weights)])
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
@@ -153,12 +171,12 @@ def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tu
     dark = 1 - reduced
     smooth = cv2.blur(dark, (3, 3))
     direction = 1 - np.asarray(ink.reflectance, np.float32)
-    along = smooth @ direction / float(direction @ direction)
-    off = np.linalg.norm(smooth - along[..., None] * direction, axis=2)
-    marks = np.abs(smooth).max(axis=2) > max(0.1, 3 * floor)
-    if not marks.any():
+    vectors = smooth[np.abs(grey_of(smooth)) > max(0.06, 2 * floor)]
+    if not len(vectors):
         return True, 0.0
-    share = float((off[marks] > 0.075).mean())
+    along = vectors @ direction / float(direction @ direction)
+    off = np.linalg.norm(vectors - along[:, None] * direction, axis=1)
+    share = float((off > 0.075).mean())
     return share < 0.04, share
 
 

@@ -16,14 +16,14 @@ from woad.core.ink.density import InkColour
 class Readings:
     """Measurements of one sheet.
 
-    ``light`` (gh, gw, C) float32 linear value of paper on a grid over ``span_px`` (width, height, level-0 pixels);
+    ``light`` (gh, gw, C) float32 linear value of paper at the centres of cells of ``cell_px`` level-0 pixels;
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
     light: NDArray[np.float32]
-    span_px: tuple[float, float]
+    cell_px: int
     light_doubt: NoEstimate | None
     paper_rgb: tuple[int, int, int]
     paper_lightness: float

@@ -47,12 +47,19 @@ def load_sheet(original: Original, lean: bool = False) -> Sheet:
     return Sheet(original, pyramid, measure(pyramid))
 
 
-def glance_sheet(original: Original) -> Sheet | None:
-    """A sheet from a reduced decode for a first picture, or None where there is no short cut."""
+def glance_sheet(original: Original) -> Sheet:
+    """A sheet for a first picture: from a reduced decode where there is one, measured quickly in any case."""
     small = first_look(original)
-    if small is None:
-        return None
-    pyramid = build_pyramid(small)
-    header = original.header
-    scale = max(header.width, header.height) / max(pyramid.width, pyramid.height)
-    return Sheet(original, pyramid, measure(pyramid), settled=False, scale=scale)
+    pyramid = build_pyramid(pixels_of(original) if small is None else small)
+    scale = 1.0
+    if small is not None:
+        header = original.header
+        scale = max(header.width, header.height) / max(pyramid.width, pyramid.height)
+    return Sheet(original, pyramid, measure(pyramid, quick=True), settled=False, scale=scale)
+
+
+def settle_sheet(glance: Sheet) -> Sheet:
+    """The same sheet in full; what a first look has decoded already is not decoded again."""
+    if glance.scale != 1.0:
+        return load_sheet(glance.original)
+    return Sheet(glance.original, glance.pyramid, measure(glance.pyramid))

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.coverage import body_alpha, body_reach, unmix
-from woad.core.paper.evening import even, gain_grid, sample_grid
+from woad.core.paper.evening import even, gain_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
@@ -65,10 +65,9 @@ def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, .
 
 def paper_step(encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings) -> Evened:
     """Even the light of an encoded tile (h, w, C) lying at ``box`` of ``level``."""
-    scale = float(1 << level)
     weights = readings.weights if recipe.one_ink else None
     gain = gain_grid(readings.light, recipe.evening, weights)
-    codes = even(encoded, sample_grid(gain, readings.span_px, box.x, box.y, box.w, box.h, scale), recipe.one_ink)
+    codes = even(encoded, gain, readings.cell_px, (box.x, box.y, level), recipe.one_ink)
     if recipe.one_ink:
         folded = codes
     else:
