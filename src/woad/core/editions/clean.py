@@ -9,7 +9,8 @@ from pathlib import Path
 from threading import Event
 
 from woad.core.docket.model import Docket
-from woad.core.editions.edition import Edition, write_edition
+from woad.core.editions.edition import NO_CUTOUT, Edition, write_edition
+from woad.core.errors import Impossible
 from woad.core.estimate import NoEstimate
 from woad.core.formats.write import refuse_existing
 from woad.core.render.recipe import make_recipe, resolve_points
@@ -40,6 +41,8 @@ def write_sheet(
 
     Targets are checked before any work is done, so a name that is taken costs no waiting.
     """
+    if not docket.knockout.on and any(edition.kind == "cutout" for edition in editions):
+        raise Impossible(NO_CUTOUT)
     targets = [Written(e, e.path_for(sheet.original.stem, folder)) for e in editions]
     for one in targets:
         refuse_existing(one.path, overwrite)

@@ -18,6 +18,9 @@ from woad.core.render.whole import Planes
 Kind = Literal["cutout", "paper"]
 Format = Literal["png", "jpeg", "tiff"]
 SUFFIX: dict[str, str] = {"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}
+NO_CUTOUT = (
+    "Knock-out is off, so there is no cut-out to write. Nothing was written; turn it on, or write only the paper edition."
+)
 Progress = Callable[[float], None]
 
 
@@ -84,7 +87,7 @@ def _cutout(planes: Planes) -> Any:
     import pyvips
 
     if planes.alpha is None:
-        raise Impossible("Knock-out is off, so there is no cut-out to write. Turn it on, or write the paper edition.")
+        raise Impossible(NO_CUTOUT)
     alpha = pyvips.Image.new_from_array(planes.alpha)
     if planes.rgb is not None:
         return pyvips.Image.new_from_array(planes.rgb).bandjoin(alpha)

@@ -38,7 +38,10 @@ def encoded_share(share: NDArray[np.floating], ink_reflectance: float) -> Plane:
     """
     seen = srgb_encode(1 - np.asarray(share, np.float32) * (1 - np.float32(ink_reflectance)))
     black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])
-    return np.clip((1 - seen) / max(1 - black, 1e-3), 0, 1).astype(np.float32)
+    alpha = np.clip((1 - seen) / max(1 - black, 1e-3), 0, 1).astype(np.float32)
+    # Bare and full are exact, whatever rounding made of them: a power would make a rounding error visible.
+    alpha[alpha < 1e-6], alpha[alpha > 1 - 1e-6] = 0, 1
+    return alpha
 
 
 def _share(paper: float, ink: float, r: NDArray[np.floating]) -> Plane:

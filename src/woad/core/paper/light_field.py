@@ -78,7 +78,7 @@ def _blocks(guide: Plane, size: int) -> tuple[Plane, Plane, float]:
     high = cells[..., int(n * 0.9)]
     # Spread of bare paper, from the lighter half of each block only; the flattest third of all blocks is paper.
     upper = (cells[..., int(n * 0.9)] - cells[..., n // 2]) / 1.2816
-    bright = high > np.percentile(high, 40)
+    bright = high >= np.percentile(high, 40)
     spread = max(float(np.percentile(upper[bright], 35)), 0.0015)
     window = cells >= (high - 2.6 * spread)[..., None]
     count = window.sum(axis=2)

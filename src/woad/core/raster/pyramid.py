@@ -83,7 +83,7 @@ def build_pyramid(pixels: Pixels, smallest_px: int = 96, lean: bool = False) -> 
     while max(level.shape[:2]) > smallest_px:
         smaller = halve(level)
         if lean and len(levels) > 1 and max(level.shape[:2]) > LEAN_PX:
-            levels[-1] = level[:0, :0]
+            levels[-1] = np.empty((0, 0, level.shape[2]), level.dtype)  # a slice would keep the pixels alive
         level = smaller if smaller.ndim == 3 else smaller[..., None]  # type: ignore[assignment]
         levels.append(level)
     for one in levels:

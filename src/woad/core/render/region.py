@@ -181,7 +181,7 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     whole = render_region(sheet, docket, "knockout", level, tile, cache)
     alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha
     if kind == "lost":
-        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.0), 0.1)
+        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.15), 0.1)
         # What is left of a stroke hides its own rim: only places with no surviving mark near them are lost.
         dark = np.clip((1 - from_codes(evened.folded)) * 255, 0, 255)
         alive = ((alpha > 4) & (alpha > 0.15 * dark)).astype(np.uint8)

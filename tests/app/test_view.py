@@ -1,0 +1,57 @@
+"""The view's geometry and compositing, without a window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from woad.app.view.compose import bgra, checks, to_size
+from woad.app.view.geometry import Viewport, visible_slice
+from woad.core.raster.compositing import over
+from woad.core.render.region import Picture
+
+zooms = st.floats(0.02, 12)
+
+
+@given(zooms, st.floats(0, 3000), st.floats(0, 2000), st.floats(0, 1200), st.floats(0, 700))
+def test_view_and_sheet_are_inverse(zoom: float, cx: float, cy: float, vx: float, vy: float) -> None:
+    """A point goes to the sheet and comes back."""
+    view = Viewport(1200, 700, zoom, cx, cy)
+    assert view.to_view(*view.to_sheet(vx, vy)) == pytest.approx((vx, vy), abs=1e-3)
+
+
+@given(zooms, st.floats(0, 5000), st.floats(0, 7000))
+def test_a_view_never_asks_for_many_more_pixels_than_it_shows(zoom: float, cx: float, cy: float) -> None:
+    """Whatever the zoom, the level is chosen so that work stays near the view's own size."""
+    sizes = [(-(-5000 // 2**n), -(-7000 // 2**n)) for n in range(7)]
+    part = visible_slice(Viewport(1200, 700, zoom, cx, cy), 1.0, sizes)
+    if part is not None:
+        assert part.box.w * part.box.h <= 3.2 * (1200 + 64) * (700 + 64)
+        assert part.right - part.left <= 1200 + 2 * max(zoom * 2**part.level, 1) + 2
+
+
+def test_layers_are_mixed_as_screens_mix() -> None:
+    """The quick paths for one ink and for colour agree with the textbook's over operator."""
+    rng = np.random.default_rng(0)
+    alpha = rng.integers(0, 256, (20, 30), dtype=np.uint8)
+    rgb = rng.integers(0, 256, (20, 30, 3), dtype=np.uint8)
+    for backing, colour in (("bright", (201, 70, 56)), ("white", (255, 255, 255))):
+        one = bgra(Picture((10, 20, 30), alpha), backing, (201, 70, 56))[..., 2::-1]
+        wanted = over(np.full((20, 30, 3), (10, 20, 30), np.uint8), alpha, colour)
+        assert np.abs(one.astype(int) - wanted).max() <= 1
+        many = bgra(Picture(rgb, alpha), backing, (201, 70, 56))[..., 2::-1]
+        assert np.abs(many.astype(int) - over(rgb, alpha, colour)).max() <= 2
+
+
+def test_checks_stay_in_place_while_the_view_moves() -> None:
+    """The board is tied to the screen, not to the region that is drawn."""
+    board = checks(64, 64, (0, 0))
+    np.testing.assert_array_equal(checks(40, 40, (8, 16)), board[16:56, 8:48])
+
+
+def test_pixels_are_square_from_twice_up() -> None:
+    """At 300 % each scan pixel is a plain square: edges are judged, not guessed."""
+    image = np.arange(16, dtype=np.uint8).reshape(4, 4)
+    np.testing.assert_array_equal(to_size(image, 12, 12), np.kron(image, np.ones((3, 3), np.uint8)))

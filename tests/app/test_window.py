@@ -1,0 +1,335 @@
+"""The window driven as a user would: what is seen, and what ends up in the files."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QWheelEvent
+from PySide6.QtTest import QTest
+from sheets import SHADOW, pen_scan, pen_sheet
+
+from woad.app import theme
+from woad.core.docket.model import Docket
+from woad.core.editions.picture import paper_picture
+from woad.core.render.whole import render_whole
+
+
+@pytest.fixture
+def scan(tmp_path: Path) -> Path:
+    path = tmp_path / "pen.png"
+    path.write_bytes(pen_sheet().original.data)
+    return path
+
+
+@pytest.fixture
+def opened(window, settle, scan: Path):  # type: ignore[no-untyped-def]
+    """The window with one sheet, dropped onto it."""
+    drop(window, [scan])
+    settle(window)
+    return window
+
+
+def drop(window, paths: list[Path]) -> None:  # type: ignore[no-untyped-def]
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    args = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    enter = QDragEnterEvent(QPoint(400, 300), *args)
+    QGuiApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    QGuiApplication.sendEvent(window, QDropEvent(QPointF(400, 300), *args))
+
+
+def key(window, which: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:  # type: ignore[no-untyped-def]
+    QTest.keyClick(window.view, which, modifier)
+
+
+def pixels(path: Path) -> np.ndarray:
+    with Image.open(path) as image:
+        return np.asarray(image)
+
+
+def colour_at(window, x: float, y: float) -> tuple[int, int, int]:  # type: ignore[no-untyped-def]
+    """The colour painted on screen where a scan pixel lies."""
+    at = window.view.widget_point(x, y).toPoint()
+    return window.view.grab().toImage().pixelColor(at).getRgb()[:3]
+
+
+PAPER, SOLID = (300.0, 640.0), (620.0, 165.0)
+
+
+def test_a_dropped_sheet_is_clean_at_once(opened) -> None:  # type: ignore[no-untyped-def]
+    """Without any setting touched the paper is white and the ink black on screen."""
+    assert opened.session.entry.state == "ready"
+    assert min(colour_at(opened, *PAPER)) == 255
+    assert max(colour_at(opened, *SOLID)) < 10
+    assert all(tile.pictures is not None for tile in opened.bench.tiles.values())
+    assert opened.pile.items[0].picture is not None
+
+
+def test_dragging_a_flag_acts_and_one_undo_takes_it_back(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """The ink flag dragged right makes ink lighter on screen; undo brings docket and picture back."""
+    before = opened.session.docket
+    QTest.mouseClick(opened.bench.tiles["ink"], Qt.MouseButton.LeftButton)
+    settle(opened)
+    plot = opened.panels["ink"].plot
+    black = colour_at(opened, *SOLID)
+    start = plot.flag_rects()["ink"].center().toPoint()
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=start)
+    for dx in range(5, 86, 10):
+        QTest.mouseMove(plot, start + QPoint(dx, 0))
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=start + QPoint(85, 0))
+    settle(opened)
+    assert opened.session.docket.ink.ink > 1.6
+    assert colour_at(opened, *SOLID)[0] > black[0] + 4
+    assert len(opened.session.entry.history.entries) == 2
+    key(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    assert opened.session.docket == before
+    assert colour_at(opened, *SOLID) == black
+    key(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert opened.session.docket.ink.ink > 1.6
+
+
+def test_backings_show_through_and_never_reach_the_file(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """On a bright backing paper shows it; the written files hold exactly the computed planes."""
+    key(opened, Qt.Key.Key_2)
+    settle(opened)
+    assert colour_at(opened, *PAPER) == theme.BRIGHT
+    key(opened, Qt.Key.Key_3)
+    settle(opened)
+    assert max(colour_at(opened, *PAPER)) < 50
+    QTest.mouseClick(opened.bench.tiles["editions"], Qt.MouseButton.LeftButton)
+    settle(opened)
+    QTest.mouseClick(opened.editions.write, Qt.MouseButton.LeftButton)
+    settle(opened)
+    planes = render_whole(pen_sheet(), opened.session.docket)
+    cut = pixels(opened.session.folder / "pen-cutout.png")
+    np.testing.assert_array_equal(cut[..., 3], planes.alpha)
+    np.testing.assert_array_equal(pixels(opened.session.folder / "pen-paper.png"), paper_picture(planes))
+    assert opened.session.entry.state == "written"
+
+
+def test_before_is_seen_while_held_and_wipe_splits_the_view(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """B shows the scan's cream paper until it is let go; W shows it left of a draggable edge."""
+    QTest.keyPress(opened.view, Qt.Key.Key_B)
+    settle(opened)
+    assert min(colour_at(opened, *PAPER)) < 240
+    QTest.keyRelease(opened.view, Qt.Key.Key_B)
+    settle(opened)
+    assert min(colour_at(opened, *PAPER)) == 255
+    key(opened, Qt.Key.Key_W)
+    view = opened.view
+    middle = round(view.wipe_x())
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(middle, 40))
+    QTest.mouseMove(view, QPoint(middle - 120, 40))
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(middle - 120, 40))
+    settle(opened)
+    edge, _ = view.sheet_point(QPointF(view.wipe_x(), 0))
+    assert view.wipe_x() == pytest.approx(middle - 120, abs=2)
+    assert min(colour_at(opened, edge - 20, PAPER[1])) < 240
+    assert min(colour_at(opened, edge + 20, PAPER[1])) == 255
+
+
+def test_zoom_stays_under_the_pointer_and_keys_give_exact_zooms(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """The scan point under the wheel stays there; 0 and 9 mean 100 and 300 %, F the whole sheet."""
+    view = opened.view
+    at = QPointF(300, 200)
+    x, y = view.sheet_point(at)
+    wheel = QWheelEvent(at, at, QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                        Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QGuiApplication.sendEvent(view, wheel)
+    assert view.sheet_point(at) == pytest.approx((x, y), abs=0.6)
+    key(opened, Qt.Key.Key_9)
+    assert view.viewport_.zoom == 3.0
+    settle(opened)
+    assert view.frame.image.shape[0] <= view.height() + 3
+    before = view.sheet_point(QPointF(0, 0))
+    QTest.mousePress(view, Qt.MouseButton.MiddleButton, pos=QPoint(200, 200))
+    QTest.mouseMove(view, QPoint(170, 185))
+    QTest.mouseRelease(view, Qt.MouseButton.MiddleButton, pos=QPoint(170, 185))
+    assert view.sheet_point(QPointF(0, 0)) == pytest.approx((before[0] + 10, before[1] + 5), abs=0.1)
+    key(opened, Qt.Key.Key_0)
+    assert view.viewport_.zoom == 1.0
+    key(opened, Qt.Key.Key_F)
+    corner = view.widget_point(0, 0)
+    assert corner.x() >= 0
+    assert corner.y() >= 0
+
+
+def test_sliders_numbers_and_double_click(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """A typed number and an arrow key change the docket; a double click returns to the sheet's own value."""
+    key(opened, Qt.Key.Key_Comma)  # Ink
+    assert opened.session.step == "ink"
+    row = opened.panels["ink"]._rows[1][0]
+    row.number.setFocus()
+    row.number.selectAll()
+    QTest.keyClicks(row.number, "0.50")
+    QTest.keyClick(row.number, Qt.Key.Key_Return)
+    assert opened.session.docket.ink.middle == pytest.approx(0.5)
+    row.slider.setFocus()
+    QTest.keyClick(row.slider, Qt.Key.Key_Right)
+    assert opened.session.docket.ink.middle == pytest.approx(0.51)
+    QTest.mouseDClick(row.slider, Qt.MouseButton.LeftButton)
+    assert opened.session.docket.ink.middle is None
+    settle(opened)
+
+
+def test_medium_brings_its_starting_values(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """Choosing pencil in the Scan step makes half-tones as seen; one undo takes it back."""
+    QTest.mouseClick(opened.bench.tiles["scan"], Qt.MouseButton.LeftButton)
+    opened.panels["scan"].medium.setCurrentIndex(1)
+    opened.panels["scan"].medium.activated.emit(1)
+    assert opened.session.docket.ink.halftones == "seen"
+    key(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert opened.session.docket.medium == "pen"
+    settle(opened)
+
+
+def test_overlays_and_pointer_readings(opened, settle, qtbot) -> None:  # type: ignore[no-untyped-def]
+    """Marks that settings drop turn red; the bottom line reads what lies under the pointer."""
+    at = opened.view.widget_point(*SOLID).toPoint()
+    QTest.mouseMove(opened.view, at)
+    settle(opened)
+    assert "coverage 100 %" in opened.status.coverage.text()
+    assert "mm" in opened.status.place.text()
+    opened.session.change("ink.paper", 1.0, "x")
+    key(opened, Qt.Key.Key_L)
+    settle(opened)
+    image = opened.view.frame.image.astype(int)
+    red = (image[..., 2] > 150) & (image[..., 0] < 80)
+    assert red.sum() > 20
+    assert opened.session.entry.checks is not None
+
+
+def test_watch_spots_can_be_moved(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """Dragging spot a changes its place and its close-up."""
+    view = opened.view
+    before = opened.session.entry.spots[0]
+    picture = opened.bench.tiles["ink"].pictures[0].copy()
+    rect = view.spot_rects()[0]
+    grip = QPoint(round(rect.right()) + 10, round(rect.top()) + 6)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=grip)
+    QTest.mouseMove(view, grip + QPoint(-90, 110))
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=grip + QPoint(-90, 110))
+    settle(opened)
+    assert opened.session.entry.spots[0] != before
+    assert not np.array_equal(opened.bench.tiles["ink"].pictures[0], picture)
+
+
+def test_a_broken_file_says_so_and_good_ones_open(window, settle, scan: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """One sentence in the bar over the view; the pile holds only what could be read."""
+    broken = tmp_path / "broken.png"
+    broken.write_bytes(scan.read_bytes()[:4000])
+    drop(window, [broken, scan])
+    settle(window)
+    assert [entry.name for entry in window.session.entries] == ["pen.png"]
+    shown = window.messages.text.text() + window.empty_note.text.text()
+    assert "broken.png" in shown
+    assert "unchanged" in shown
+
+
+def test_paste_takes_a_picture_from_the_clipboard(window, settle) -> None:  # type: ignore[no-untyped-def]
+    """An image on the clipboard becomes a sheet; an empty clipboard becomes a sentence."""
+    encoded = np.ascontiguousarray(pen_scan().encoded)
+    h, w = encoded.shape[:2]
+    QGuiApplication.clipboard().setImage(QImage(encoded.data, w, h, w * 3, QImage.Format.Format_RGB888).copy())
+    QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert window.session.entry.sheet.full_size == (w, h)
+    QGuiApplication.clipboard().setText("words")
+    QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert "no picture on the clipboard" in window.messages.text.text()
+
+
+def test_writing_twice_refuses_and_a_stop_leaves_nothing(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """Existing files are not replaced unasked; a stopped run leaves no half file."""
+    opened.write(False)
+    opened.writer.stop()
+    settle(opened)
+    assert not list(opened.session.folder.glob("*"))
+    opened.write(False)
+    settle(opened)
+    first = (opened.session.folder / "pen-cutout.png").read_bytes()
+    opened.write(False)
+    settle(opened)
+    assert "already there" in opened.messages.text.text()
+    assert (opened.session.folder / "pen-cutout.png").read_bytes() == first
+    opened.editions.overwrite.setChecked(True)
+    opened.session.change("ink.darkness", 1.0, "x")
+    opened.write(False)
+    settle(opened)
+    assert (opened.session.folder / "pen-cutout.png").read_bytes() != first
+
+
+def test_a_pile_keeps_each_sheets_own_settings(window, settle, scan: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """Two sheets, each with its own docket; both are written with theirs."""
+    second = tmp_path / "shadow.png"
+    second.write_bytes(pen_sheet(SHADOW).original.data)
+    drop(window, [scan, second])
+    settle(window)
+    window.session.change("knockout.on", False, "x")
+    key(window, Qt.Key.Key_PageDown)
+    settle(window)
+    assert window.session.docket.knockout.on
+    QTest.mouseClick(window.pile.items[0], Qt.MouseButton.LeftButton)
+    settle(window)
+    assert not window.session.docket.knockout.on
+    window.write(True)
+    settle(window)
+    assert sorted(p.name for p in window.session.folder.iterdir()) == ["shadow-cutout.png", "shadow-paper.png"]
+    assert "Knock-out is off" in window.messages.text.text()
+
+
+def test_dark_theme_and_every_panel_paint_without_a_complaint(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """Every step in the dark theme; the surround stays a neutral grey by which white can be judged."""
+    opened.set_theme("dark")
+    for step in ("scan", "paper", "ink", "knockout", "editions"):
+        opened.session.go_to(step)
+        settle(opened)
+        opened.grab()
+    r, g, b = opened.view.grab().toImage().pixelColor(3, 3).getRgb()[:3]
+    assert max(r, g, b) - min(r, g, b) <= 4
+    opened.show_keys()
+    opened.show_about()
+    opened.set_theme("light")
+
+
+def test_every_action_has_a_menu_and_no_key_means_two_things(window) -> None:  # type: ignore[no-untyped-def]
+    """All actions are reachable by menu; each key is bound once."""
+    keys = [s.toString() for a in window.actions_.values() for s in a.shortcuts()]
+    assert len(keys) == len(set(keys))
+    for action in window.actions_.values():
+        assert action.text()
+
+
+def test_the_window_library_keeps_its_references(window) -> None:  # type: ignore[no-untyped-def]
+    """Some builds drop a reference to None with every call and abort after a few thousand: this one must not."""
+    window.setToolTip("a")
+    before = sys.getrefcount(None)
+    for _ in range(200):
+        window.setToolTip("a")
+    assert abs(sys.getrefcount(None) - before) < 50
+
+
+def test_a_first_look_comes_before_the_settled_sheet(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """A large JPEG shows from a reduced decode first; what settles is the full scan in the same place."""
+    big = np.kron(pen_scan().encoded, np.ones((4, 4, 1), np.uint8))
+    path = tmp_path / "big.jpg"
+    Image.fromarray(big).save(path, quality=90)
+    states: list[tuple[bool, tuple[int, int]]] = []
+    window.session.sheet_changed.connect(
+        lambda: states.append((window.session.entry.sheet.settled, window.session.entry.sheet.full_size))
+        if window.session.entry and window.session.entry.sheet
+        else None
+    )
+    drop(window, [path])
+    settle(window)
+    assert [settled for settled, _ in states] == [False, True]
+    assert states[0][1] == states[1][1] == (big.shape[1], big.shape[0])
+    assert isinstance(window.session.docket, Docket)

@@ -1,0 +1,46 @@
+"""Shared fixtures: the window, and waiting until it is idle."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+sys.path.insert(0, str(Path(__file__).parent))
+
+import pytest
+
+
+@pytest.fixture
+def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
+    """The main window, empty, writing to a folder of the test's own."""
+    from woad.app import theme
+    from woad.app.window import MainWindow
+
+    theme.apply("light")
+    made = MainWindow()
+    made.session.folder = tmp_path / "out"
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def settle(qtbot):  # type: ignore[no-untyped-def]
+    """Wait until the window has nothing left to do."""
+
+    def wait(window: object) -> None:
+        calm = 0
+        for _ in range(4000):
+            qtbot.wait(5)
+            calm = calm + 1 if window.idle() else 0  # type: ignore[attr-defined]
+            if calm >= 4:
+                return
+        raise AssertionError("the window did not come to rest")
+
+    return wait

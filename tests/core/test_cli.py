@@ -1,0 +1,122 @@
+"""The command: its contract, its words, its exit codes."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from sheets import pen_scan, pen_sheet, png_bytes, png_claiming
+
+from woad.core.docket.model import docket_from_json
+
+
+def run(*args: object) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "woad.cli", *map(str, args)], capture_output=True, text=True)
+
+
+def pixels(path: str | Path) -> np.ndarray:
+    with Image.open(path) as image:
+        return np.asarray(image)
+
+
+@pytest.fixture
+def scan(tmp_path: Path) -> Path:
+    path = tmp_path / "sheet.png"
+    path.write_bytes(pen_sheet().original.data)
+    return path
+
+
+def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> None:
+    """Files, sizes, readings and the docket are as promised; the scan is untouched; a second run refuses."""
+    before = scan.read_bytes()
+    out = tmp_path / "out"
+    done = run("clean", scan, "--out", out, "--json", "--keep-frame", "--save-docket", "--set", "paper.grain=0.1")
+    assert done.returncode == 0, done.stderr
+    report = json.loads(done.stdout)
+    assert [Path(p).name for p in report["written"]] == ["sheet-cutout.png", "sheet-paper.png"]
+    assert report["readings"]["medium"] == "pen"
+    assert report["readings"]["ink"]["density_scan"] > 1.2
+    assert report["seconds"] > 0
+    cut, paper, original = pixels(report["written"][0]), pixels(report["written"][1]), pixels(scan)
+    assert cut.shape == (*original.shape[:2], 4)
+    assert paper.shape == original.shape
+    assert docket_from_json((out / "sheet-docket.json").read_text()).paper.grain == 0.1
+    assert scan.read_bytes() == before
+    again = run("clean", scan, "--out", out)
+    assert again.returncode == 1
+    assert "already there" in again.stderr
+    third = run("clean", scan, "--out", out, "--overwrite", "--docket", out / "sheet-docket.json", "--medium", "auto", "--json")
+    assert third.returncode == 0
+    np.testing.assert_array_equal(pixels(report["written"][0]), cut)
+
+
+def test_bad_scans_do_not_stop_good_ones(scan: Path, tmp_path: Path) -> None:
+    """Each scan gets its own object; exit 1 tells that not all were written."""
+    broken, bomb = tmp_path / "broken.png", tmp_path / "bomb.png"
+    broken.write_bytes(scan.read_bytes()[:5000])
+    bomb.write_bytes(png_claiming(100_000, 100_000))
+    done = run("clean", broken, bomb, tmp_path / "gone.png", scan, "--out", tmp_path / "out", "--json")
+    assert done.returncode == 1
+    reports = [json.loads(line) for line in done.stdout.splitlines()]
+    assert [bool(r["written"]) for r in reports] == [False, False, False, True]
+    assert all("\n" not in r["error"] for r in reports[:3])
+    assert "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize("kind", ["white", "black", "one pixel"])
+def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
+    """All white, all black, a single pixel: written, with a doubt in words, in no time."""
+    shape = (1, 1, 3) if kind == "one pixel" else (400, 300, 3)
+    path = tmp_path / "odd.png"
+    path.write_bytes(png_bytes(np.full(shape, 0 if kind == "black" else 255, np.uint8)))
+    done = run("clean", path, "--out", tmp_path / "out", "--json")
+    assert done.returncode == 0, done.stderr
+    readings = json.loads(done.stdout)["readings"]
+    assert readings["ink"]["doubt"] or readings["paper"]["doubt"]
+    alpha = pixels(tmp_path / "out" / "odd-cutout.png")[..., 3]
+    assert (alpha == (255 if kind == "black" else 0)).all()
+
+
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (["--medium", "crayon"], "no medium 'crayon'"),
+        (["--editions", "cutout:jpeg"], "JPEG has no transparency"),
+        (["--set", "paper.sparkle=1"], "no setting called paper.sparkle"),
+        (["--set", "paper.grain=7"], "paper.grain is wrong"),
+        (["--docket", "gone.json"], "cannot be read"),
+    ],
+)
+def test_wrong_wishes_are_refused_in_one_sentence(scan: Path, tmp_path: Path, args: list[str], says: str) -> None:
+    """Nothing is written, and the sentence names the wish."""
+    out = tmp_path / "out"
+    done = run("clean", scan, "--out", out, *args)
+    assert done.returncode in (1, 2)
+    assert says in done.stderr
+    assert "Traceback" not in done.stderr
+    assert not out.exists() or not list(out.iterdir())
+
+
+def test_medium_is_taken_from_the_user(scan: Path, tmp_path: Path) -> None:
+    """A named medium brings its own starting values."""
+    done = run("clean", scan, "--out", tmp_path / "out", "--medium", "pencil", "--json", "--editions", "paper")
+    assert json.loads(done.stdout)["readings"]["medium"] == "pencil"
+    paper = pixels(tmp_path / "out" / "sheet-paper.png")
+    deep = pen_scan().coverage > 0.99
+    assert 15 < np.median(paper[deep]) < 40
+
+
+def test_the_core_never_loads_qt() -> None:
+    """The whole command runs without the window's library."""
+    code = (
+        "import sys, pkgutil, importlib, woad.core\n"
+        "for m in pkgutil.walk_packages(woad.core.__path__, 'woad.core.'): importlib.import_module(m.name)\n"
+        "import woad.cli.main, woad.demo.job\n"
+        "sys.exit(any(name.startswith(('PySide6', 'shiboken')) for name in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", code]).returncode == 0

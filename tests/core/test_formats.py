@@ -1,0 +1,143 @@
+"""Reading: every kind of file, its orientation, ppi and profile; broken files in one clear sentence."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image, ImageCms
+from sheets import image_bytes, png_claiming
+
+from woad.core.errors import FileUnreadable
+from woad.core.formats.header import kind_of
+from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in
+
+RGB = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
+GREY = RGB[..., 0].copy()
+
+
+def tiff(pixels: np.ndarray, **extra: object) -> bytes:
+    out = io.BytesIO()
+    tifffile.imwrite(out, pixels, **extra)  # type: ignore[arg-type]
+    return out.getvalue()
+
+
+LOSSLESS = {
+    "png-rgb": (image_bytes(RGB, "PNG"), RGB),
+    "png-grey": (image_bytes(GREY, "PNG"), GREY[..., None]),
+    "png-16-grey": (image_bytes(GREY.astype(np.uint16) * 257, "PNG"), (GREY.astype(np.uint16) * 257)[..., None]),
+    "tiff-rgb": (tiff(RGB, photometric="rgb"), RGB),
+    "tiff-16-zstd": (tiff(RGB.astype(np.uint16) * 257, photometric="rgb", compression="zstd"), RGB.astype(np.uint16) * 257),
+    "tiff-deflate-tiled": (tiff(RGB, photometric="rgb", compression="zlib", tile=(16, 16), predictor=True), RGB),
+    "webp": (image_bytes(RGB, "WEBP", lossless=True), RGB),
+}
+
+
+@pytest.mark.parametrize("name", LOSSLESS)
+def test_lossless_files_keep_every_value(name: str) -> None:
+    """Pixels come out as they went in, with their bit depth and number of channels."""
+    data, wanted = LOSSLESS[name]
+    pixels = pixels_of(take_in(name, data))
+    assert pixels.dtype == wanted.dtype
+    np.testing.assert_array_equal(pixels, wanted)
+
+
+def test_jpeg_and_heic_are_read() -> None:
+    """Lossy kinds come out close to what they hold."""
+    smooth = np.tile(np.linspace(30, 220, 64, dtype=np.uint8)[None, :, None], (48, 1, 3))
+    assert np.abs(pixels_of(take_in("a.jpg", image_bytes(smooth, "JPEG", quality=95))).astype(int) - smooth).mean() < 2
+    heic = pixels_of(open_original(Path(__file__).parent.parent / "data" / "ramp.heic"))
+    assert heic.shape == (48, 64, 3)
+    assert np.abs(heic.astype(int) - smooth).mean() < 4
+
+
+def test_alpha_becomes_white_paper() -> None:
+    """A transparent scan lies on white, since white is what its owner sees."""
+    rgba = np.dstack([RGB, np.zeros_like(GREY)])
+    assert (pixels_of(take_in("a.png", image_bytes(rgba, "PNG"))) == 255).all()
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_orientation_tag_is_honoured(orientation: int) -> None:
+    """The picture stands as every viewer that knows the tag shows it."""
+    exif = Image.Exif()
+    exif[0x0112] = orientation
+    data = image_bytes(RGB, "JPEG", quality=95, exif=exif)
+    from PIL import ImageOps
+
+    wanted = np.asarray(ImageOps.exif_transpose(Image.open(io.BytesIO(data))))
+    got = pixels_of(take_in("a.jpg", data))
+    assert got.shape == wanted.shape
+    assert np.abs(got.astype(int) - wanted.astype(int)).max() <= 3
+
+
+@pytest.mark.parametrize(("ppi", "believed"), [(300, 300), (600, 600), (72, None), (1, None)])
+def test_ppi_is_read_and_absurd_values_are_not_believed(ppi: int, believed: int | None) -> None:
+    """72 is what files say that know nothing."""
+    for kind in ("PNG", "JPEG", "TIFF"):
+        assert take_in("a", image_bytes(RGB, kind, dpi=(ppi, ppi))).ppi == believed
+    assert take_in("a", image_bytes(RGB, "PNG")).ppi is None
+
+
+def test_profile_is_converted_to_srgb() -> None:
+    """A file in another colour space looks in Woad as it looks in a colour-managed viewer."""
+    import imagecodecs
+
+    wide = imagecodecs.cms_profile("rgb", primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], whitepoint=[0.3127, 0.329, 1], gamma=2.2)
+    data = image_bytes(RGB, "PNG", icc_profile=wide)
+    image = Image.open(io.BytesIO(data))
+    wanted = ImageCms.profileToProfile(image, ImageCms.ImageCmsProfile(io.BytesIO(wide)), ImageCms.createProfile("sRGB"), renderingIntent=1)
+    got = pixels_of(take_in("a.png", data))
+    assert np.abs(got.astype(int) - np.asarray(wanted).astype(int)).mean() < 1
+    assert np.abs(got.astype(int) - RGB.astype(int)).mean() > 3
+
+
+PNG, JPEG = image_bytes(RGB, "PNG"), image_bytes(RGB, "JPEG")
+BROKEN = {
+    "text": b"not an image at all",
+    "empty": b"",
+    "png cut": PNG[: len(PNG) // 2],
+    "png header cut": PNG[:20],
+    "jpeg cut": JPEG[: len(JPEG) // 2],
+    "jpeg end cut": JPEG[:-40],
+    "tiff cut": tiff(RGB, photometric="rgb")[:3000],
+    "webp cut": image_bytes(RGB, "WEBP", lossless=True)[:2000],
+    "bomb": png_claiming(100_000, 100_000),
+    "no pixels": png_claiming(0, 0),
+    "header lies": png_claiming(3000, 3000),
+}
+
+
+@pytest.mark.parametrize("name", BROKEN)
+def test_broken_files_give_one_sentence(name: str) -> None:
+    """What happened, that the file is unchanged, what to do; never a decoder's own words."""
+    with pytest.raises(FileUnreadable) as caught:
+        pixels_of(take_in("scan.png", BROKEN[name]))
+    says = str(caught.value)
+    assert says.startswith("scan.png")
+    assert "\n" not in says
+    assert "Traceback" not in says
+    assert "unchanged" in says or "not opened" in says
+
+
+def test_a3_at_1200_ppi_is_not_a_bomb() -> None:
+    """278 megapixels is a true sheet; the limit lies well above it."""
+    original = take_in("a3.png", png_claiming(14_031, 19_843))
+    assert original.header.width * original.header.height < MAX_PIXELS
+
+
+def test_missing_file_and_folder_are_told_apart(tmp_path: Path) -> None:
+    """The sentence names the file and what is wrong with it."""
+    with pytest.raises(FileUnreadable, match=r"gone\.png is not there"):
+        open_original(tmp_path / "gone.png")
+    with pytest.raises(FileUnreadable, match="is a folder"):
+        open_original(tmp_path)
+
+
+def test_kind_is_told_by_content_not_by_name() -> None:
+    """A JPEG called .png is a JPEG."""
+    assert kind_of(JPEG) == "jpeg"
+    assert pixels_of(take_in("wrong.png", JPEG)).shape == RGB.shape

@@ -1,0 +1,91 @@
+"""Ink: its colour found inside strokes, the curve in order, one ink told from several."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from sheets import SHADOW, colour_sheet, pen_scan, pen_sheet, sheet_of
+
+from woad.core.estimate import NoEstimate
+from woad.core.ink.curve import TonePoints, coverage_curve, encoded_share, resting_middle
+from woad.core.ink.density import InkColour
+from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.demo.scanner import Capture, Light, Paper, record
+from woad.demo.whelk import draw_whelk
+
+
+@pytest.mark.parametrize("light", [Light(0.05), SHADOW], ids=["flatbed", "shadow"])
+def test_ink_colour_is_found_inside_strokes(light: Light) -> None:
+    """Full ink is read within 0.015 of its true reflectance, though most dark pixels are edges."""
+    ink = pen_sheet(light).readings.ink
+    assert isinstance(ink, InkColour)
+    assert np.abs(np.array(ink.reflectance) - pen_scan(light).ink).max() < 0.015
+    assert not ink.grainy
+
+
+def test_pencil_is_told_from_pen() -> None:
+    """Pencil's tone is half-tones without full ink beside them; its darkest is still near the graphite's own."""
+    rng = np.random.default_rng(3)
+    drawing = draw_whelk(150, 11)
+    scan = record(drawing.coverage, (0.13, 0.13, 0.13), 150, Paper((0.7, 0.7, 0.7), 0.01), Light(0.05), Capture(0.5, 0.003), rng)
+    readings = sheet_of(scan.encoded).readings
+    assert isinstance(readings.ink, InkColour)
+    assert readings.ink.grainy
+    assert readings.medium == "pencil"
+    assert abs(readings.ink.reflectance[1] - 0.13) < 0.06
+
+
+def test_colour_is_told_from_one_ink() -> None:
+    """Several colours are not one ink; black pen and blue pen on cream paper are."""
+    assert not colour_sheet().readings.one_ink
+    assert pen_sheet().readings.one_ink
+    blue = sheet_of(pen_scan(ink=(0.06, 0.09, 0.3)).encoded)
+    assert blue.readings.one_ink
+
+
+def test_a_sheet_without_marks_says_so() -> None:
+    """No ink is invented on an empty sheet."""
+    noise = np.random.default_rng(0).normal(235, 1.5, (300, 300, 3)).clip(0, 255).astype(np.uint8)
+    readings = sheet_of(noise).readings
+    assert isinstance(readings.ink, NoEstimate)
+    assert readings.ink_density is None
+
+
+points = st.tuples(st.floats(0, 0.5), st.floats(0.05, 0.95), st.floats(0.2, 2.0))
+
+
+@given(points, st.sampled_from(["inked", "seen"]), st.floats(0, 0.1))
+def test_the_curve_keeps_every_tone_in_order(p: tuple[float, float, float], reading: str, ink: float) -> None:
+    """A darker scan never covers less, and the ends are bare and full, wherever the flags stand."""
+    paper, at, span = p
+    flags = TonePoints(paper, paper + at * span, paper + span)
+    r = np.linspace(1.2, 0.001, 400, dtype=np.float32)
+    covered = coverage_curve(flags, reading, ink, r)  # type: ignore[arg-type]
+    assert (np.diff(covered) >= -1e-6).all()
+    assert covered[0] == 0
+    assert covered[-1] > 0.999
+
+
+@pytest.mark.parametrize("reading", ["inked", "seen"])
+def test_the_middle_flag_is_half_covered(reading: str) -> None:
+    """Where the middle flag stands, coverage is one half; at rest the flag changes nothing."""
+    for middle in (0.15, 0.3, 0.6):
+        flags = TonePoints(0.0, middle, 1.4)
+        half = coverage_curve(flags, reading, 0.0, np.array([10**-middle]))  # type: ignore[arg-type]
+        assert half[0] == pytest.approx(0.5, abs=0.01)
+    rest = TonePoints(0.0, resting_middle(0.0, 1.4, reading, 0.0), 1.4)  # type: ignore[arg-type]
+    r = np.linspace(0.05, 1, 50)
+    share = (1 - r) / (1 - 10**-1.4)
+    wanted = share if reading == "inked" else encoded_share(share, 0.0)
+    np.testing.assert_allclose(coverage_curve(rest, reading, 0.0, r), np.clip(wanted, 0, 1), atol=0.01)  # type: ignore[arg-type]
+
+
+def test_seen_coverage_encodes_to_the_picture_seen() -> None:
+    """Laid over white in encoded values, the cut-out is the linear mixture the scanner saw."""
+    share = np.linspace(0, 1, 64, dtype=np.float32)
+    alpha = encoded_share(share, 0.02)
+    black = srgb_encode(np.array([0.02], np.float32))[0]
+    seen = srgb_decode(1 - alpha * (1 - black))
+    np.testing.assert_allclose(seen, 1 - share * 0.98, atol=2e-3)

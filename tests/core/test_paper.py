@@ -1,0 +1,125 @@
+"""Paper: the light field against truth, noise floors, the gate between marks and paper."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
+
+from woad.core.estimate import NoEstimate
+from woad.core.paper.evening import gain_grid, sample_grid
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.marks import mark_gate, measure_floors
+from woad.core.raster.codes import to_codes
+from woad.demo.scanner import Light, smooth_noise
+
+
+@pytest.mark.parametrize("light", [Light(0.05), Light(0.4, vignette=0.3), SHADOW], ids=["flat", "fall-off", "shadow"])
+def test_light_is_found_on_paper_and_under_marks(light: Light) -> None:
+    """The field lies within 1 % of the truth (median) and 3 % (95 %), marks or not."""
+    scan, readings = pen_scan(light), pen_sheet(light).readings
+    h, w = scan.coverage.shape
+    found = sample_grid(readings.light, readings.cell_px, 0, 0, w, h, 0)
+    error = np.abs(np.log(found / scan.field)).mean(axis=2)
+    assert np.median(error) < 0.01
+    assert np.percentile(error, 95) < 0.03
+
+
+def test_a_drawing_that_covers_most_of_the_sheet_does_not_pull_the_light() -> None:
+    """Two thirds black, with paper showing only between bars: the paper's own tone is still found."""
+    rng = np.random.default_rng(0)
+    sheet = np.full((600, 500, 1), 0.8, np.float32)
+    for x in range(20, 480, 30):
+        sheet[30:570, x : x + 20] = 0.03
+    sheet += rng.normal(0, 0.004, sheet.shape).astype(np.float32)
+    field = estimate_light(sheet)
+    assert isinstance(field, LightField)
+    assert np.abs(field.grid / 0.8 - 1).max() < 0.03
+
+
+def test_soft_shading_is_not_uneven_light() -> None:
+    """A large patch of pencil grain stays dark: its texture tells it from shadow."""
+    rng = np.random.default_rng(1)
+    sheet = np.full((700, 700), 0.75, np.float32)
+    patch = cv2.GaussianBlur(np.pad(np.full((300, 300), 0.3, np.float32), 200), (0, 0), 25)
+    grain = np.clip(0.5 + 0.5 * smooth_noise((700, 700), 3, rng), 0, 1)
+    sheet *= (1 - patch * grain) * (1 + 0.006 * rng.standard_normal((700, 700), dtype=np.float32))
+    field = estimate_light(sheet[..., None])
+    assert isinstance(field, LightField)
+    middle = field.grid[field.grid.shape[0] // 2, field.grid.shape[1] // 2, 0]
+    assert abs(np.log(middle / 0.75)) < 0.04
+
+
+def test_a_black_sheet_has_no_paper() -> None:
+    """No answer, and the reason in words."""
+    answer = estimate_light(np.full((200, 200, 3), 0.001, np.float32))
+    assert isinstance(answer, NoEstimate)
+    assert "dark" in answer.reason
+
+
+def test_light_samples_are_the_same_in_any_tile() -> None:
+    """A tile's samples equal the whole's, at its edges too."""
+    grid = np.random.default_rng(2).random((9, 12, 3), dtype=np.float32)
+    whole = sample_grid(grid, 64, 0, 0, 760, 570, 0)
+    np.testing.assert_allclose(sample_grid(grid, 64, 131, 77, 200, 99, 0), whole[77:176, 131:331], atol=1e-6)
+    np.testing.assert_allclose(sample_grid(grid, 64, 700, 500, 60, 70, 0), whole[500:, 700:], atol=1e-6)
+    half = sample_grid(grid, 64, 0, 0, 380, 285, 1)
+    assert np.abs(half - whole[:570, :760].reshape(285, 2, 380, 2, 3).mean(axis=(1, 3))).max() < 0.02
+
+
+def test_evening_powers_the_field() -> None:
+    """At 0 nothing is divided out; weights fold channels so that paper stays 1."""
+    field = np.full((2, 2, 3), (0.8, 0.7, 0.6), np.float32)
+    assert np.allclose(gain_grid(field, 0.0, None), 1)
+    folded = gain_grid(field, 1.0, (0.3, 0.6, 0.1))
+    assert np.allclose((folded * field).sum(axis=2), 1)
+
+
+def noisy_paper(seed: int) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    noise = 0.008 * smooth_noise((512, 512), 3, rng) + 0.004 * rng.standard_normal((512, 512), dtype=np.float32)
+    return (1 + noise).astype(np.float32)
+
+
+def test_bare_paper_is_cleared_and_a_faint_stroke_is_kept() -> None:
+    """On noisy paper hardly a pixel passes; a stroke three times the noise passes along its length."""
+    paper = noisy_paper(3)
+    floors = measure_floors([to_codes(paper)])
+    fresh = noisy_paper(4)
+    assert (mark_gate(to_codes(fresh), floors) > 0).mean() < 2e-3
+    cv2.line(fresh, (60, 80), (450, 400), 0.93, 3, cv2.LINE_AA)
+    gate = mark_gate(to_codes(fresh), floors)
+    along = [gate[round(80 + 320 * t), round(60 + 390 * t)] for t in np.linspace(0.03, 0.97, 200)]
+    assert np.mean(np.array(along) > 127) > 0.97
+
+
+def test_floors_are_read_from_the_lighter_side_only() -> None:
+    """Marks on the sheet do not raise the floor under which marks are lost."""
+    paper = noisy_paper(5)
+    clean = measure_floors([to_codes(paper)])
+    marked = paper.copy()
+    marked[100:400, 100:400] *= 0.2
+    dirty = measure_floors([to_codes(marked)])
+    assert dirty[0] < 1.25 * clean[0]
+
+
+def test_paper_is_white_after_the_step_on_a_photo_with_a_shadow() -> None:
+    """The paper edition's bare paper reads 252 or more in every channel at its first percentile."""
+    from woad.core.docket.model import Docket
+    from woad.core.raster.tiles import Region
+    from woad.core.render.region import render_region
+
+    scan, sheet = pen_scan(SHADOW), pen_sheet(SHADOW)
+    h, w = scan.coverage.shape
+    picture = render_region(sheet, Docket(), "paper", 0, Region(0, 0, w, h))
+    assert not isinstance(picture.rgb, tuple)
+    clear = cv2.dilate((scan.coverage > 0.004).astype(np.uint8), np.ones((17, 17), np.uint8)) == 0
+    assert np.percentile(picture.rgb[clear], 1) >= 252
+
+
+def test_a_tiny_sheet_is_measured() -> None:
+    """1 x 1 pixels, 3 x 200 pixels: readings, no crash."""
+    for shape in ((1, 1, 3), (3, 200, 1), (20, 20, 3)):
+        sheet = sheet_of(np.full(shape if shape[2] == 3 else shape[:2], 200, np.uint8))
+        assert sheet.readings.light_doubt is not None

@@ -1,0 +1,216 @@
+"""The pipeline: steps keep their promises, tiles equal the whole, levels agree, stopping stops."""
+
+from __future__ import annotations
+
+from threading import Event
+
+import cv2
+import numpy as np
+import pytest
+from sheets import SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
+
+from woad.core.docket.media import starting_docket
+from woad.core.docket.model import Docket
+from woad.core.editions.picture import paper_picture
+from woad.core.errors import Cancelled
+from woad.core.raster.compositing import over
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.tiles import Region
+from woad.core.render.check import check_sheet
+from woad.core.render.measure import measure
+from woad.core.render.region import RegionCache, overlay_region, read_spot, render_region
+from woad.core.render.sheet import Sheet
+from woad.core.render.whole import render_whole
+
+SHEETS = {"pen": pen_sheet, "colour": colour_sheet}
+DOCKETS = {
+    "plain": Docket(),
+    "grain": Docket().with_setting("paper.grain", 0.4),
+    "clearing": Docket().with_setting("knockout.clearing", 0.2),
+    "seen": Docket().with_setting("ink.halftones", "seen").with_setting("ink.darkness", 1.6),
+}
+
+
+def pixels(sheet: Sheet, docket: Docket, step: str, level: int, box: Region) -> np.ndarray:
+    """A region as (h, w, 4): straight colour and alpha."""
+    picture = render_region(sheet, docket, step, level, box)
+    rgb = np.broadcast_to(np.asarray(picture.rgb, np.uint8), (box.h, box.w, 3))
+    alpha = np.full((box.h, box.w), 255, np.uint8) if picture.alpha is None else picture.alpha
+    return np.dstack([rgb, alpha])
+
+
+@pytest.mark.parametrize("name", SHEETS)
+@pytest.mark.parametrize("step", ["scan", "paper", "ink", "knockout"])
+@pytest.mark.parametrize("docket", DOCKETS)
+def test_tiles_equal_the_whole(name: str, step: str, docket: str) -> None:
+    """Any region, cut anywhere, has exactly the pixels of the whole picture, and the scan stays untouched."""
+    sheet, settings = SHEETS[name](), DOCKETS[docket]
+    image = sheet.pyramid.levels[0]
+    before = image.copy()
+    whole = pixels(sheet, settings, step, 0, Region(0, 0, image.shape[1], image.shape[0]))
+    for box in (Region(0, 0, 100, 90), Region(131, 77, 203, 149), Region(image.shape[1] - 61, image.shape[0] - 53, 61, 53)):
+        part = pixels(sheet, settings, step, 0, box)
+        assert part.dtype == np.uint8
+        np.testing.assert_array_equal(part, whole[box.y : box.bottom, box.x : box.right])
+    np.testing.assert_array_equal(image, before)
+
+
+@pytest.mark.parametrize("name", SHEETS)
+@pytest.mark.parametrize("docket", DOCKETS)
+def test_a_whole_run_equals_the_view(name: str, docket: str) -> None:
+    """What is written is what was seen, pixel for pixel."""
+    sheet, settings = SHEETS[name](), DOCKETS[docket]
+    image = sheet.pyramid.levels[0]
+    planes = render_whole(sheet, settings)
+    seen = pixels(sheet, settings, "knockout", 0, Region(0, 0, image.shape[1], image.shape[0]))
+    assert planes.alpha is not None
+    np.testing.assert_array_equal(planes.alpha, seen[..., 3])
+    if planes.rgb is not None:
+        np.testing.assert_array_equal(planes.rgb, seen[..., :3])
+    inked = pixels(sheet, settings, "ink", 0, Region(0, 0, image.shape[1], image.shape[0]))
+    np.testing.assert_array_equal(paper_picture(planes), inked[..., :3])
+
+
+@pytest.mark.parametrize("step", ["paper", "ink", "knockout"])
+def test_half_level_agrees_with_the_whole_reduced(step: str) -> None:
+    """Zoomed out, the view shows what the full picture shows when it is reduced: nearly the same everywhere."""
+    sheet = pen_sheet()
+    full, half = sheet.pyramid.levels[0].shape, sheet.pyramid.levels[1].shape
+    whole = pixels(sheet, Docket(), step, 0, Region(0, 0, full[1], full[0]))
+    small = pixels(sheet, Docket(), step, 1, Region(0, 0, half[1], half[0]))
+    plane = 3 if step == "knockout" else 0
+    reduced = cv2.resize(whole[: full[0] // 2 * 2, : full[1] // 2 * 2, plane], (full[1] // 2, full[0] // 2), interpolation=cv2.INTER_AREA)
+    difference = np.abs(reduced.astype(int) - small[: reduced.shape[0], : reduced.shape[1], plane])
+    assert difference.mean() < 1.2
+    assert np.percentile(difference, 99) < 26
+
+
+@pytest.mark.parametrize("light", ["flatbed", "shadow"])
+def test_cut_out_against_truth(light: str) -> None:
+    """Clear paper is exactly transparent, solid ink exactly opaque, edges are near the true coverage."""
+    kind = (SHADOW,) if light == "shadow" else ()
+    scan, sheet = pen_scan(*kind), pen_sheet(*kind)
+    alpha = render_whole(sheet, starting_docket("pen")).alpha
+    assert alpha is not None
+    far = cv2.dilate((scan.coverage > 0.004).astype(np.uint8), np.ones((17, 17), np.uint8)) == 0
+    deep = cv2.erode((scan.coverage > 0.99).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    assert np.median(alpha[far]) == 0
+    assert alpha[far].mean() < 0.1
+    assert np.percentile(alpha[far], 99.9) <= 8
+    assert (alpha[deep] == 255).mean() > 0.97
+    assert np.abs(alpha / 255 - scan.coverage).mean() < 0.02
+    # Dots of stipple are marks, not noise.
+    assert float(alpha[320:600, 540:760].sum()) > 0.9 * 255 * float(scan.coverage[320:600, 540:760].sum())
+
+
+def test_cut_out_over_white_is_the_inked_sheet() -> None:
+    """(a) of the knock-out: over white nothing changes, for one ink and for colour."""
+    for sheet in (pen_sheet(), colour_sheet()):
+        planes = render_whole(sheet, Docket().with_setting("ink.halftones", "seen"))
+        assert planes.alpha is not None
+        h, w = planes.alpha.shape
+        rgb = planes.rgb if planes.rgb is not None else np.full((h, w, 3), planes.ink_rgb, np.uint8)
+        white = over(rgb, planes.alpha, (255, 255, 255)).astype(int)
+        assert np.abs(white - paper_picture(planes)).max() <= 2
+
+
+def test_colour_has_no_light_fringe_and_opaque_bodies() -> None:
+    """Over black, a coloured patch keeps its colour inside and no pale rim outside."""
+    scan = colour_scan()
+    planes = render_whole(colour_sheet(), starting_docket("gouache"))
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    inside = np.zeros(scan.coverage.shape, bool)
+    inside[170:230, 110:190] = True  # red
+    inside[160:260, 330:430] = True  # pale blue
+    assert planes.alpha[inside].min() > 235
+    black = over(planes.rgb, planes.alpha, (0, 0, 0)).max(axis=2)
+    out = cv2.distanceTransform((scan.coverage < 0.004).astype(np.uint8), cv2.DIST_L2, 5)
+    assert black[(out > 3) & (out < 8)].max() < 12
+    clear = out > 12
+    assert (planes.alpha[clear] == 0).mean() > 0.999
+
+
+def test_stop_is_heeded_and_progress_reported() -> None:
+    """A stopped run raises Cancelled; a finished one reports rising shares up to 1."""
+    stop = Event()
+    stop.set()
+    with pytest.raises(Cancelled):
+        render_whole(pen_sheet(), Docket(), stop=stop)
+    shares: list[float] = []
+    render_whole(pen_sheet(), Docket(), shares.append)
+    assert shares == sorted(shares)
+    assert shares[-1] == 1.0
+
+
+def test_cached_paper_gives_the_same_picture() -> None:
+    """Curves on a cached paper result equal a fresh computation; a paper setting is never answered from the cache."""
+    sheet, cache, box = pen_sheet(), RegionCache(), Region(40, 40, 200, 160)
+    for docket in (Docket(), Docket().with_setting("ink.middle", 0.5), Docket().with_setting("paper.evening", 0.5)):
+        cached = render_region(sheet, docket, "ink", 0, box, cache)
+        fresh = render_region(sheet, docket, "ink", 0, box)
+        np.testing.assert_array_equal(np.asarray(cached.rgb), np.asarray(fresh.rgb))
+
+
+def test_evening_and_grain_act() -> None:
+    """Without evening the paper keeps its tone; with grain its texture."""
+    sheet, box = pen_sheet(), Region(0, 0, 60, 60)
+    plain = pixels(sheet, Docket(), "paper", 0, box)[..., 0]
+    uneven = pixels(sheet, Docket().with_setting("paper.evening", 0.0), "paper", 0, box)[..., 0]
+    grainy = pixels(sheet, Docket().with_setting("paper.grain", 1.0), "paper", 0, box)[..., 0]
+    assert plain.mean() > 254.5
+    assert uneven.mean() < 240
+    assert plain.std() < 0.3 < grainy.std()
+
+
+def test_steps_can_be_turned_off() -> None:
+    """Ink off leaves the ink as grey as it was; knock-out off leaves the sheet opaque."""
+    sheet, box = pen_sheet(), Region(560, 120, 20, 20)  # inside the solid
+    assert pixels(sheet, Docket(), "ink", 0, box)[..., 0].max() < 12
+    assert pixels(sheet, Docket().with_setting("ink.on", False), "ink", 0, box)[..., 0].min() > 25
+    off = render_region(sheet, Docket().with_setting("knockout.on", False), "knockout", 0, box)
+    assert off.alpha is None
+    assert render_whole(sheet, Docket().with_setting("knockout.on", False)).alpha is None
+
+
+def test_lost_strokes_are_found_and_counted() -> None:
+    """Clearing set far too high drops marks; the overlay shows them and the count says so. Normally there are none."""
+    sheet = pen_sheet()
+    assert check_sheet(sheet, Docket()).lost <= 2
+    harsh = Docket().with_setting("ink.paper", 0.9).with_setting("ink.ink", 1.4)
+    assert check_sheet(sheet, harsh).lost_share > check_sheet(sheet, Docket()).lost_share
+    h, w = sheet.pyramid.levels[0].shape[:2]
+    kept = overlay_region(sheet, Docket().with_setting("paper.grain", 1.0).with_setting("knockout.clearing", 0.0), "kept", 0, Region(0, 0, w, h), RegionCache())
+    assert (kept > 0).mean() > 0.05
+
+
+def test_readings_under_the_pointer() -> None:
+    """Inside the solid: dense and covered; on bare paper: neither."""
+    sheet, cache = pen_sheet(), RegionCache()
+    ink = read_spot(sheet, Docket(), "knockout", 0, 560, 120, cache)
+    paper = read_spot(sheet, Docket(), "knockout", 0, 20, 20, cache)
+    assert ink.density > 1.2
+    assert ink.coverage == 1.0
+    assert max(ink.rgb) < 10
+    assert abs(paper.density) < 0.05
+    assert paper.coverage == 0.0
+    assert min(paper.rgb) == 255
+
+
+def test_sheets_of_sixteen_bit_and_grey_are_cleaned() -> None:
+    """16 bit and one channel go the same way to the same coverage."""
+    scan = pen_scan()
+    eight = render_whole(pen_sheet(), Docket()).alpha
+    sixteen = render_whole(sheet_of_16(scan.encoded), Docket()).alpha
+    grey = render_whole(sheet_of(scan.encoded[..., 1].copy()), Docket()).alpha
+    assert eight is not None
+    assert sixteen is not None
+    assert grey is not None
+    assert np.abs(eight.astype(int) - sixteen).mean() < 0.3
+    assert np.abs(eight.astype(int) - grey).mean() < 1.0
+
+
+def sheet_of_16(encoded: np.ndarray) -> Sheet:
+    """The same pixels with 16 bits."""
+    pyramid = build_pyramid(encoded.astype(np.uint16) * 257)
+    return Sheet(pen_sheet().original, pyramid, measure(pyramid))
