@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+
 from metrics import Result
 from sheets import Sheet
-
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
@@ -29,11 +29,7 @@ def woad(sheet: Sheet) -> tuple[Result, Docket]:
     docket = starting_docket(loaded.readings.medium)
     planes = render_whole(loaded, docket)
     assert planes.alpha is not None
-    colour = (
-        np.array(planes.ink_rgb, np.float32) / 255
-        if planes.rgb is None
-        else planes.rgb.astype(np.float32) / 255
-    )
+    colour = np.array(planes.ink_rgb, np.float32) / 255 if planes.rgb is None else planes.rgb.astype(np.float32) / 255
     alpha = planes.alpha.astype(np.float32) / 255
     return Result("Woad", alpha, colour, paper_picture(planes)), docket
 

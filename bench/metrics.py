@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from sheets import Sheet
 
+from sheets import Sheet
 from woad.core.ink.curve import encoded_share
 from woad.core.raster.transfer import srgb_decode
 
@@ -117,4 +117,3 @@ def _dots(sheet: Sheet, alpha: Plane, truth: Plane) -> float:
         total += 1
         kept += float(alpha[y0:y1, x0:x1].sum()) >= 0.5 * float(truth[y0:y1, x0:x1].sum())
     return kept / max(total, 1)
-

@@ -67,7 +67,9 @@ def _gate(dark: NDArray[np.float32]) -> NDArray[np.float32]:
     for one, floor in zip(reversed(found[:-1]), (0.02, 0.03, 0.04), strict=True):
         up = np.repeat(np.repeat(around, 2, axis=0), 2, axis=1)
         wide = _max3(one / floor)
-        wide[: up.shape[0], : up.shape[1]] = np.maximum(wide[: up.shape[0], : up.shape[1]], up[: wide.shape[0], : wide.shape[1]])
+        wide[: up.shape[0], : up.shape[1]] = np.maximum(
+            wide[: up.shape[0], : up.shape[1]], up[: wide.shape[0], : wide.shape[1]]
+        )
         around = wide
     padded = np.pad(dark, 1, mode="edge")
     mean = sum(padded[i : i + h, j : j + w] for i in range(3) for j in range(3)) / 9

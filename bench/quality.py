@@ -96,13 +96,21 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     check(ours["paper left, 99.9 %"] <= bar, f"paper left 99.9 % {ours['paper left, 99.9 %']:.1f} (bar {bar})")
     check(ours["ink kept"] >= 0.97, f"ink kept {ours['ink kept']:.3f} (bar 0.97)")
     if "faint kept" in ours:
-        check(0.93 <= ours["faint kept"] <= 1.07, f"faint kept {ours['faint kept']:.3f} (oracle {oracle['faint kept']:.3f}, bar 0.93 to 1.07)")
-    check(ours["texture"] >= 0.97 * oracle["texture"], f"texture {ours['texture'] / oracle['texture']:.3f} x the oracle's (bar 0.97)")
+        check(
+            0.93 <= ours["faint kept"] <= 1.07,
+            f"faint kept {ours['faint kept']:.3f} (oracle {oracle['faint kept']:.3f}, bar 0.93 to 1.07)",
+        )
+    check(
+        ours["texture"] >= 0.97 * oracle["texture"],
+        f"texture {ours['texture'] / oracle['texture']:.3f} x the oracle's (bar 0.97)",
+    )
     if "stipple kept" in ours:
         check(ours["stipple kept"] >= 0.99, f"stipple kept {ours['stipple kept']:.4f} (bar 0.99)")
     check(ours["fringe over black"] <= 0.05, f"fringe {ours['fringe over black']:.3f} (bar 0.05)")
     low = 252 if photo else 253
-    check(ours["paper, 1st percentile"] >= low, f"paper's 1st percentile {ours['paper, 1st percentile']:.0f} (bar {low})")
+    check(
+        ours["paper, 1st percentile"] >= low, f"paper's 1st percentile {ours['paper, 1st percentile']:.0f} (bar {low})"
+    )
     check(ours["paper, channel spread"] <= 1, f"paper's channels differ by {ours['paper, channel spread']:.2f} (bar 1)")
     return out
 

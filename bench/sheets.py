@@ -82,9 +82,7 @@ def simulate(medium: str, light: str, seed: int, ppi: float = 300) -> Sheet:
     else:
         drawing, faint = draw_study(ppi, seed, 2.2 if medium == "dense" else 0.5)
     warm = rng.uniform(0, 1)
-    paper = Paper(
-        (0.88 - 0.1 * rng.random(), 0.86 - 0.1 * warm, 0.84 - 0.22 * warm), rng.uniform(0.004, 0.012)
-    )
+    paper = Paper((0.88 - 0.1 * rng.random(), 0.86 - 0.1 * warm, 0.84 - 0.22 * warm), rng.uniform(0.004, 0.012))
     if medium == "pencil":
         k = rng.uniform(0.1, 0.2)
         paper = replace(paper, colour=(0.72, 0.72, 0.7), texture=rng.uniform(0.008, 0.02))

@@ -16,8 +16,8 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import plain
 
+import plain
 from woad.demo.job import bench_sheet
 
 OUT = Path(__file__).parent / "out"
@@ -227,7 +227,9 @@ print(time.process_time() - before); sys.stdout.flush(); os._exit(0)
 """
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     text = subprocess.run([sys.executable, "-c", code], check=True, env=env, capture_output=True, text=True).stdout
-    return [Row("idle, CPU with the demo job open", float(text.strip().splitlines()[-1]) / 4 * 100, 1.0, "% of one core")]
+    return [
+        Row("idle, CPU with the demo job open", float(text.strip().splitlines()[-1]) / 4 * 100, 1.0, "% of one core")
+    ]
 
 
 def peak_mb() -> float:

@@ -20,6 +20,7 @@ from woad.app.window import MainWindow
 
 def main() -> None:
     app = QApplication(sys.argv[:1])
+    assert app is not None  # held for as long as the window lives
     theme.apply("light")
     window = MainWindow()
     window.resize(1200 + 148 + 304, 700 + 200)

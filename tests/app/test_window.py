@@ -11,8 +11,8 @@ from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QWheelEvent
 from PySide6.QtTest import QTest
-from sheets import SHADOW, pen_scan, pen_sheet
 
+from sheets import SHADOW, pen_scan, pen_sheet
 from woad.app import theme
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
@@ -324,9 +324,11 @@ def test_a_first_look_comes_before_the_settled_sheet(window, settle, tmp_path: P
     Image.fromarray(big).save(path, quality=90)
     states: list[tuple[bool, tuple[int, int]]] = []
     window.session.sheet_changed.connect(
-        lambda: states.append((window.session.entry.sheet.settled, window.session.entry.sheet.full_size))
-        if window.session.entry and window.session.entry.sheet
-        else None
+        lambda: (
+            states.append((window.session.entry.sheet.settled, window.session.entry.sheet.full_size))
+            if window.session.entry and window.session.entry.sheet
+            else None
+        )
     )
     drop(window, [path])
     settle(window)

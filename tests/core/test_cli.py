@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from sheets import pen_scan, pen_sheet, png_bytes, png_claiming
 
+from sheets import pen_scan, pen_sheet, png_bytes, png_claiming
 from woad.core.docket.model import docket_from_json
 
 
@@ -50,7 +50,9 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     again = run("clean", scan, "--out", out)
     assert again.returncode == 1
     assert "already there" in again.stderr
-    third = run("clean", scan, "--out", out, "--overwrite", "--docket", out / "sheet-docket.json", "--medium", "auto", "--json")
+    third = run(
+        "clean", scan, "--out", out, "--overwrite", "--docket", out / "sheet-docket.json", "--medium", "auto", "--json"
+    )
     assert third.returncode == 0
     np.testing.assert_array_equal(pixels(report["written"][0]), cut)
 

@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from sheets import colour_sheet, pen_sheet
 
+from sheets import colour_sheet, pen_sheet
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import write_sheet
 from woad.core.editions.edition import Edition, parse_editions, write_edition

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image, ImageCms
-from sheets import image_bytes, png_claiming
 
+from sheets import image_bytes, png_claiming
 from woad.core.errors import FileUnreadable
 from woad.core.formats.header import kind_of
 from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in
@@ -30,7 +30,10 @@ LOSSLESS = {
     "png-grey": (image_bytes(GREY, "PNG"), GREY[..., None]),
     "png-16-grey": (image_bytes(GREY.astype(np.uint16) * 257, "PNG"), (GREY.astype(np.uint16) * 257)[..., None]),
     "tiff-rgb": (tiff(RGB, photometric="rgb"), RGB),
-    "tiff-16-zstd": (tiff(RGB.astype(np.uint16) * 257, photometric="rgb", compression="zstd"), RGB.astype(np.uint16) * 257),
+    "tiff-16-zstd": (
+        tiff(RGB.astype(np.uint16) * 257, photometric="rgb", compression="zstd"),
+        RGB.astype(np.uint16) * 257,
+    ),
     "tiff-deflate-tiled": (tiff(RGB, photometric="rgb", compression="zlib", tile=(16, 16), predictor=True), RGB),
     "webp": (image_bytes(RGB, "WEBP", lossless=True), RGB),
 }
@@ -86,10 +89,14 @@ def test_profile_is_converted_to_srgb() -> None:
     """A file in another colour space looks in Woad as it looks in a colour-managed viewer."""
     import imagecodecs
 
-    wide = imagecodecs.cms_profile("rgb", primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], whitepoint=[0.3127, 0.329, 1], gamma=2.2)
+    wide = imagecodecs.cms_profile(
+        "rgb", primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], whitepoint=[0.3127, 0.329, 1], gamma=2.2
+    )
     data = image_bytes(RGB, "PNG", icc_profile=wide)
     image = Image.open(io.BytesIO(data))
-    wanted = ImageCms.profileToProfile(image, ImageCms.ImageCmsProfile(io.BytesIO(wide)), ImageCms.createProfile("sRGB"), renderingIntent=1)
+    wanted = ImageCms.profileToProfile(
+        image, ImageCms.ImageCmsProfile(io.BytesIO(wide)), ImageCms.createProfile("sRGB"), renderingIntent=1
+    )
     got = pixels_of(take_in("a.png", data))
     assert np.abs(got.astype(int) - np.asarray(wanted).astype(int)).mean() < 1
     assert np.abs(got.astype(int) - RGB.astype(int)).mean() > 3

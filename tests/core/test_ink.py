@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from sheets import SHADOW, colour_sheet, pen_scan, pen_sheet, sheet_of
 
+from sheets import SHADOW, colour_sheet, pen_scan, pen_sheet, sheet_of
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, coverage_curve, encoded_share, resting_middle
 from woad.core.ink.density import InkColour
@@ -29,7 +29,9 @@ def test_pencil_is_told_from_pen() -> None:
     """Pencil's tone is half-tones without full ink beside them; its darkest is still near the graphite's own."""
     rng = np.random.default_rng(3)
     drawing = draw_whelk(150, 11)
-    scan = record(drawing.coverage, (0.13, 0.13, 0.13), 150, Paper((0.7, 0.7, 0.7), 0.01), Light(0.05), Capture(0.5, 0.003), rng)
+    scan = record(
+        drawing.coverage, (0.13, 0.13, 0.13), 150, Paper((0.7, 0.7, 0.7), 0.01), Light(0.05), Capture(0.5, 0.003), rng
+    )
     readings = sheet_of(scan.encoded).readings
     assert isinstance(readings.ink, InkColour)
     assert readings.ink.grainy

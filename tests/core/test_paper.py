@@ -5,8 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
 
+from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import gain_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light

@@ -7,8 +7,8 @@ from threading import Event
 import cv2
 import numpy as np
 import pytest
-from sheets import SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
 
+from sheets import SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
@@ -48,7 +48,11 @@ def test_tiles_equal_the_whole(name: str, step: str, docket: str) -> None:
     image = sheet.pyramid.levels[0]
     before = image.copy()
     whole = pixels(sheet, settings, step, 0, Region(0, 0, image.shape[1], image.shape[0]))
-    for box in (Region(0, 0, 100, 90), Region(131, 77, 203, 149), Region(image.shape[1] - 61, image.shape[0] - 53, 61, 53)):
+    for box in (
+        Region(0, 0, 100, 90),
+        Region(131, 77, 203, 149),
+        Region(image.shape[1] - 61, image.shape[0] - 53, 61, 53),
+    ):
         part = pixels(sheet, settings, step, 0, box)
         assert part.dtype == np.uint8
         np.testing.assert_array_equal(part, whole[box.y : box.bottom, box.x : box.right])
@@ -79,7 +83,9 @@ def test_half_level_agrees_with_the_whole_reduced(step: str) -> None:
     whole = pixels(sheet, Docket(), step, 0, Region(0, 0, full[1], full[0]))
     small = pixels(sheet, Docket(), step, 1, Region(0, 0, half[1], half[0]))
     plane = 3 if step == "knockout" else 0
-    reduced = cv2.resize(whole[: full[0] // 2 * 2, : full[1] // 2 * 2, plane], (full[1] // 2, full[0] // 2), interpolation=cv2.INTER_AREA)
+    reduced = cv2.resize(
+        whole[: full[0] // 2 * 2, : full[1] // 2 * 2, plane], (full[1] // 2, full[0] // 2), interpolation=cv2.INTER_AREA
+    )
     difference = np.abs(reduced.astype(int) - small[: reduced.shape[0], : reduced.shape[1], plane])
     assert difference.mean() < 1.2
     assert np.percentile(difference, 99) < 26
@@ -180,7 +186,14 @@ def test_lost_strokes_are_found_and_counted() -> None:
     harsh = Docket().with_setting("ink.paper", 0.9).with_setting("ink.ink", 1.4)
     assert check_sheet(sheet, harsh).lost_share > check_sheet(sheet, Docket()).lost_share
     h, w = sheet.pyramid.levels[0].shape[:2]
-    kept = overlay_region(sheet, Docket().with_setting("paper.grain", 1.0).with_setting("knockout.clearing", 0.0), "kept", 0, Region(0, 0, w, h), RegionCache())
+    kept = overlay_region(
+        sheet,
+        Docket().with_setting("paper.grain", 1.0).with_setting("knockout.clearing", 0.0),
+        "kept",
+        0,
+        Region(0, 0, w, h),
+        RegionCache(),
+    )
     assert (kept > 0).mean() > 0.05
 
 

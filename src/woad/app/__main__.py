@@ -13,7 +13,9 @@ def main() -> int:
     parser.add_argument("files", nargs="*", type=Path, help="sheets to open")
     parser.add_argument("--demo", action="store_true", help="open the demo job")
     parser.add_argument("--theme", choices=("system", "light", "dark"), default="system")
-    parser.add_argument("--tour", type=Path, metavar="OUT", help="drive the window through the demo, write to OUT, quit")
+    parser.add_argument(
+        "--tour", type=Path, metavar="OUT", help="drive the window through the demo, write to OUT, quit"
+    )
     args = parser.parse_args()
 
     from PySide6.QtWidgets import QApplication

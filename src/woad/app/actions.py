@@ -97,4 +97,9 @@ def key_table(actions: dict[str, QAction]) -> list[tuple[str, str]]:
     """What each key does, for the Keys window and the handbook."""
     rows = [(a.text(), a.shortcut().toString(QKeySequence.SequenceFormat.NativeText)) for a in actions.values()]
     rows = [row for row in rows if row[1]]
-    return [*rows, ("See the scan while held", "B"), ("Move the sheet", "Space + drag, middle button"), ("Zoom", "Wheel")]
+    return [
+        *rows,
+        ("See the scan while held", "B"),
+        ("Move the sheet", "Space + drag, middle button"),
+        ("Zoom", "Wheel"),
+    ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
@@ -56,15 +56,12 @@ class Tile(QAbstractButton):
                 painter.drawRect(square.adjusted(0.5, 0.5, -0.5, -0.5))
             else:
                 data = self.pictures[i]
-                image = QImage(
-                    data.data, data.shape[1], data.shape[0], data.strides[0], QImage.Format.Format_RGB32
-                )
+                image = QImage(data.data, data.shape[1], data.shape[0], data.strides[0], QImage.Format.Format_RGB32)
                 painter.drawImage(square, image)
                 painter.setPen(QPen(QColor(t.hairline), 1))
                 painter.drawRect(square.adjusted(0.5, 0.5, -0.5, -0.5))
         if self.trouble:
-            corner = QPolygonF(QRectF(88, 8, 11, 11))
-            corner = QPolygonF([corner[0], corner[1], corner[2]])
+            corner = QPolygonF([QPointF(88, 8), QPointF(99, 8), QPointF(99, 19)])
             # A light rim, so that the corner shows on a red backing too.
             painter.setPen(QPen(QColor(t.panel), 1))
             painter.setBrush(QColor(t.madder))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from woad.app import theme
@@ -34,7 +35,7 @@ def about_dialog(parent: QWidget) -> QDialog:
     column = QVBoxLayout(dialog)
     column.setContentsMargins(24, 20, 24, 20)
     title = QLabel("Woad", dialog)
-    title.setFont(theme.font(22, theme.QFont.Weight.Bold))
+    title.setFont(theme.font(22, QFont.Weight.Bold))
     text = QLabel(
         dialog.tr(
             "Turns scanned drawings, lettering and paintings into clean digital artwork.\n\n"

@@ -67,7 +67,13 @@ class Checker(QObject):
 
     def refresh(self) -> None:
         entry, docket = self.session.entry, self.session.docket
-        if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled or entry.checks is not None:
+        if (
+            entry is None
+            or entry.sheet is None
+            or docket is None
+            or not entry.sheet.settled
+            or entry.checks is not None
+        ):
             return
         sheet = entry.sheet
 

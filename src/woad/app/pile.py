@@ -137,6 +137,10 @@ class Pile(QWidget):
 
         def work() -> object:
             # A drag leaves many thumbnails behind; only the newest is worth drawing.
-            return make_thumbnail(sheet, docket, side, backing, theme.BRIGHT) if self._asked.get(id(entry)) == key else None
+            return (
+                make_thumbnail(sheet, docket, side, backing, theme.BRIGHT)
+                if self._asked.get(id(entry)) == key
+                else None
+            )
 
         self.lane.submit(work, lambda result: arrived(result) if result.value is not None else None)

@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
-from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from woad.app import actions, theme
 from woad.app.bench import BenchBar
@@ -32,6 +43,9 @@ FILTER = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.webp *.heic *.heif);;All fil
 
 
 class MainWindow(QMainWindow):
+    session: Session
+    view: SheetView
+
     def __init__(self) -> None:
         super().__init__()
         self.setWindowTitle("Woad")
@@ -181,7 +195,7 @@ class MainWindow(QMainWindow):
         names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open sheets"), "", FILTER)
         self.open_files([Path(name) for name in names])
 
-    def open_files(self, sources: list[Source] | list[Path]) -> None:
+    def open_files(self, sources: Sequence[Source]) -> None:
         self.opener.open(list(sources))
 
     def open_demo(self) -> None:

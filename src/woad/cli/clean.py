@@ -20,9 +20,7 @@ def clean(
     scans: Annotated[list[Path], typer.Argument(metavar="SCAN...", help="Image files.")],
     out: Annotated[Path, typer.Option(help="Folder for the results; made when missing.")],
     medium: Annotated[str, typer.Option(help="auto, or one of: " + ", ".join(MEDIA) + ".")] = "auto",
-    editions: Annotated[
-        str, typer.Option(help="cutout, paper; with :png, :jpeg or :tiff after it.")
-    ] = "cutout,paper",
+    editions: Annotated[str, typer.Option(help="cutout, paper; with :png, :jpeg or :tiff after it.")] = "cutout,paper",
     keep_frame: Annotated[
         bool, typer.Option("--keep-frame", help="Keep the scan's own pixel grid: no straightening, no trimming.")
     ] = False,
@@ -57,7 +55,8 @@ def clean(
         try:
             if scan.stem in taken:
                 raise BadSetting(
-                    "scan", f"{scan.name} would be written over {taken[scan.stem].name}'s results. Give it another name."
+                    "scan",
+                    f"{scan.name} would be written over {taken[scan.stem].name}'s results. Give it another name.",
                 )
             taken[scan.stem] = scan
             report |= _clean_one(scan, out, medium, wanted, base, set_ or [], save_docket, overwrite, json_)
@@ -92,7 +91,7 @@ def _clean_one(
         refuse_existing(docket_path, overwrite)
     sheet = load_sheet(original, lean=True)
     chosen = sheet.readings.medium if medium == "auto" else medium
-    docket = base if base is not None and medium == "auto" else starting_docket(chosen)  # type: ignore[arg-type]
+    docket = base if base is not None and medium == "auto" else starting_docket(chosen)
     if base is not None and medium != "auto":
         docket = base.with_setting("medium", medium)
     for change in changes:
@@ -111,7 +110,7 @@ def _clean_one(
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
     if save_docket:
         text = docket.to_json() + "\n"
-        write_safely(docket_path, lambda path: path.write_text(text, encoding="utf-8") and None, overwrite)
+        write_safely(docket_path, lambda path: path.write_bytes(text.encode()), overwrite)
         report["docket"] = str(docket_path)
     return report
 
@@ -120,7 +119,9 @@ def apply_change(docket: Docket, change: str) -> Docket:
     """``"paper.grain=0.3"`` applied to a docket. Raises :class:`BadSetting`."""
     path, equals, text = change.partition("=")
     if not equals:
-        raise BadSetting(path, f"--set {change} has no value. Write it as STEP.NAME=VALUE, for instance paper.grain=0.3.")
+        raise BadSetting(
+            path, f"--set {change} has no value. Write it as STEP.NAME=VALUE, for instance paper.grain=0.3."
+        )
     value: Any = {"auto": None, "none": None, "true": True, "false": False}.get(text.strip().lower(), text.strip())
     if path.strip() == "knockout.colour":
         value = text.strip()  # "auto" is one of its own values
@@ -133,7 +134,9 @@ def _base_docket(path: Path | None) -> Docket | None:
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError):
-        raise BadSetting("docket", f"The docket {path.name} cannot be read. Nothing was changed; check the file.") from None
+        raise BadSetting(
+            "docket", f"The docket {path.name} cannot be read. Nothing was changed; check the file."
+        ) from None
     return docket_from_json(text)
 
 

@@ -49,5 +49,5 @@ class OurError(WoadError):
     """A promise inside Woad was broken."""
 
 
-class Cancelled(Exception):  # noqa: N818 - stopping is not an error
+class Cancelled(Exception):
     """Work was stopped on request."""

@@ -23,9 +23,7 @@ def smooth_path(control: Points, step: float = 0.2) -> Points:
         a, b, c, d = padded[i : i + 4]
         n = max(2, int(np.ceil(np.linalg.norm(c - b) / step)))
         t = np.linspace(0, 1, n, endpoint=False)[:, None]
-        parts.append(
-            0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3)
-        )
+        parts.append(0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3))
     return np.vstack([*parts, control[-1:]])
 
 
@@ -43,7 +41,7 @@ def slow_noise(n: int, every: float, rng: np.random.Generator) -> NDArray[np.flo
     i = at.astype(int)
     f = at - i
     f = f * f * (3 - 2 * f)
-    return knots[i] * (1 - f) + knots[i + 1] * f
+    return np.asarray(knots[i] * (1 - f) + knots[i + 1] * f, np.float64)
 
 
 def wobble(path: Points, amount_mm: float, wave_mm: float, rng: np.random.Generator) -> Points:
@@ -54,7 +52,7 @@ def wobble(path: Points, amount_mm: float, wave_mm: float, rng: np.random.Genera
     length = np.maximum(np.linalg.norm(tangent, axis=1), 1e-9)
     normal = np.column_stack([-tangent[:, 1], tangent[:, 0]]) / length[:, None]
     shift = slow_noise(len(path), wave_mm / max(float(length.mean()), 1e-6), rng) * amount_mm
-    return path + normal * shift[:, None]
+    return np.asarray(path + normal * shift[:, None], np.float64)
 
 
 class Canvas:
@@ -97,7 +95,7 @@ class Canvas:
     def coverage(self) -> Plane:
         """Geometric coverage per scan pixel, (H, W) float32, 0 to 1."""
         small = cv2.resize(self.ink, (self.width_px, self.height_px), interpolation=cv2.INTER_AREA)
-        return small.astype(np.float32) / 255.0
+        return np.asarray(small, np.float32) / np.float32(255)
 
 
 class Pen:
@@ -119,17 +117,17 @@ class Pen:
         path = wobble(path, hand * 0.22, 0.9, self.rng)
         self.canvas.stroke(path, self._widths(len(path), self.width_mm * width, taper))
 
-    def line(self, start: Points, end: Points, width: float = 1.0, overshoot: float = 0.5) -> None:
+    def line(
+        self, begin: Points | list[float], finish: Points | list[float], width: float = 1.0, overshoot: float = 0.5
+    ) -> None:
         """A near-straight stroke that runs a little past its ends."""
-        start, end = np.asarray(start, float), np.asarray(end, float)
+        start, end = np.asarray(begin, float), np.asarray(finish, float)
         along = (end - start) / max(float(np.linalg.norm(end - start)), 1e-9)
         past = np.abs(self.rng.normal(0, overshoot, 2))
         sag = np.array([-along[1], along[0]]) * self.rng.normal(0, 0.12)
         self.curve(np.array([start - along * past[0], (start + end) / 2 + sag, end + along * past[1]]), width)
 
-    def hatch(
-        self, outline: Points, angle_deg: float, gap_mm: float, width: float = 0.7, skip: float = 0.04
-    ) -> None:
+    def hatch(self, outline: Points, angle_deg: float, gap_mm: float, width: float = 0.7, skip: float = 0.04) -> None:
         """Parallel strokes across a polygon, each with its own start, end and pressure."""
         a = np.deg2rad(angle_deg)
         along, across = np.array([np.cos(a), np.sin(a)]), np.array([-np.sin(a), np.cos(a)])
@@ -147,9 +145,7 @@ class Pen:
         """One dot, not quite round."""
         for _ in range(3):
             dx, dy = self.rng.normal(0, radius_mm * 0.2, 2)
-            self.canvas.stroke(
-                np.array([[x_mm + dx, y_mm + dy], [x_mm + dx * 0.5, y_mm - dy * 0.5]]), radius_mm * 1.7
-            )
+            self.canvas.stroke(np.array([[x_mm + dx, y_mm + dy], [x_mm + dx * 0.5, y_mm - dy * 0.5]]), radius_mm * 1.7)
         self.dots.append((x_mm, y_mm, radius_mm))
 
 

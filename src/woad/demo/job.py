@@ -48,7 +48,9 @@ def low_water(ppi: float) -> Scan:
     drawing = draw_lettering(ppi, 7)
     light = Light(falloff=0.2, vignette=0.2, shadow=0.42, shadow_at=0.78, penumbra=0.16)
     capture = Capture(0.9, 0.006, 0.4, None, 0.8)
-    return record(drawing.coverage, (0.045, 0.045, 0.05), ppi, Paper((0.85, 0.81, 0.72), 0.009), light, capture, rng, 0.15)
+    return record(
+        drawing.coverage, (0.045, 0.045, 0.05), ppi, Paper((0.85, 0.81, 0.72), 0.009), light, capture, rng, 0.15
+    )
 
 
 def whelk(ppi: float) -> Scan:

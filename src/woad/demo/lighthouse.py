@@ -76,8 +76,8 @@ def _band(y0: float, y1: float) -> Points:
 
 
 def _tower(pen: Pen) -> None:
-    for right in (False, True):
-        pen.curve(np.array([_side(y, right) for y in np.linspace(61, 140, 7)]), 1.25, hand=0.14)
+    for flank in (False, True):
+        pen.curve(np.array([_side(y, flank) for y in np.linspace(61, 140, 7)]), 1.25, hand=0.14)
     pen.curve(np.array([_side(y, True) + [0.3, 0.2] for y in np.linspace(72, 136, 5)]), 0.8, hand=0.2)
     edges = (62.0, 73.5, 86.0, 99.0, 112.0, 125.5, 139.0)
     for y in edges[:-1]:
@@ -161,8 +161,38 @@ def _lantern(pen: Pen) -> None:
 
 
 def _rocks(pen: Pen, rng: np.random.Generator) -> None:
-    top = _xy(18, 158, 26, 153, 31, 154, 38, 147, 46, 145, 53, 139.5, 60, 138.5, 74, 140.2, 88, 138.6, 95, 140,
-              101, 144, 109, 146, 115, 151, 123, 152, 131, 159)
+    top = _xy(
+        18,
+        158,
+        26,
+        153,
+        31,
+        154,
+        38,
+        147,
+        46,
+        145,
+        53,
+        139.5,
+        60,
+        138.5,
+        74,
+        140.2,
+        88,
+        138.6,
+        95,
+        140,
+        101,
+        144,
+        109,
+        146,
+        115,
+        151,
+        123,
+        152,
+        131,
+        159,
+    )
     pen.curve(top, 1.35, hand=0.35)
     for _ in range(34):
         x = rng.uniform(26, 122)
@@ -178,8 +208,32 @@ def _rocks(pen: Pen, rng: np.random.Generator) -> None:
             pen.hatch(lee, rng.uniform(35, 60), rng.uniform(0.5, 0.9), 0.75)
             if rng.random() < 0.35:
                 pen.hatch(lee, rng.uniform(100, 120), 0.55, 0.75)
-    crack = _xy(61, 141, 62.6, 145, 60.9, 148, 61.8, 152, 60.8, 155, 62.5, 160, 63.6, 156.5, 64.6, 153, 63.8, 149.5,
-                65.6, 146, 64.6, 143.5, 65.4, 141)
+    crack = _xy(
+        61,
+        141,
+        62.6,
+        145,
+        60.9,
+        148,
+        61.8,
+        152,
+        60.8,
+        155,
+        62.5,
+        160,
+        63.6,
+        156.5,
+        64.6,
+        153,
+        63.8,
+        149.5,
+        65.6,
+        146,
+        64.6,
+        143.5,
+        65.4,
+        141,
+    )
     pen.canvas.polygon(smooth_path(crack))
     pen.hatch(crack + [3.2, 1.0], 52, 0.7, 0.8)
     for _ in range(420):
@@ -198,7 +252,8 @@ def _sea(pen: Pen, rng: np.random.Generator) -> None:
             if y > 164 or not 24 < x < 122:
                 pen.curve(
                     _xy(x, y, x + n * 0.25, y - rise, x + n * 0.55, y + rise * 0.6, x + n, y - rise * 0.2),
-                    rng.uniform(0.55, 1.1), hand=0.15,
+                    rng.uniform(0.55, 1.1),
+                    hand=0.15,
                 )
             x += n + rng.uniform(1.0, 7.0)
     for _ in range(16):

@@ -135,7 +135,8 @@ def record(
     if capture.jpeg_quality is not None:
         settings = [cv2.IMWRITE_JPEG_QUALITY, capture.jpeg_quality]
         jpeg = cv2.imencode(".jpg", eight[..., ::-1], settings)[1].tobytes()
-        eight = np.ascontiguousarray(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR)[..., ::-1])
+        decoded = np.asarray(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR), np.uint8)
+        eight = np.ascontiguousarray(decoded[..., ::-1])
     return Scan(eight, coverage, ink, field, ppi, jpeg)
 
 
@@ -147,4 +148,4 @@ def _dust(h: int, w: int, count: int, ppi: float, rng: np.random.Generator) -> P
         x, y = int(rng.integers(0, w)), int(rng.integers(0, h))
         r = rng.uniform(0.02, 0.05) * ppi / 25.4
         cv2.circle(plane, (x * 16, y * 16), int(r * 16), int(rng.integers(90, 220)), -1, cv2.LINE_AA, 4)
-    return plane.astype(np.float32) / 255
+    return np.asarray(plane, np.float32) / np.float32(255)

@@ -53,7 +53,9 @@ def _model(rng: np.random.Generator) -> tuple[Plane, NDArray[np.float32], list[P
     rot = np.array([[np.cos(tilt), -np.sin(tilt), 0], [np.sin(tilt), np.cos(tilt), 0], [0, 0, 1.0]])
     point, normal, du = point @ rot.T, normal @ rot.T, du @ rot.T
     h, w = round(HEIGHT_MM * _MAP_PX_PER_MM), round(WIDTH_MM * _MAP_PX_PER_MM)
-    centre = np.array([(point[..., 0].max() + point[..., 0].min()) / 2, (point[..., 1].max() + point[..., 1].min()) / 2])
+    centre = np.array(
+        [(point[..., 0].max() + point[..., 0].min()) / 2, (point[..., 1].max() + point[..., 1].min()) / 2]
+    )
     x = ((point[..., 0] - centre[0]) * 0.92 + WIDTH_MM / 2) * _MAP_PX_PER_MM
     y = ((point[..., 1] - centre[1]) * 0.92 + HEIGHT_MM / 2) * _MAP_PX_PER_MM
     order = np.argsort(point[..., 2], axis=None)  # painter's order: nearest is written last
@@ -101,7 +103,9 @@ def _edges(solid: NDArray[np.uint8], deep: Plane, whorl: Plane) -> list[Points]:
     for line in cv2.findContours(seam, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)[0]:
         if len(line) > 60:
             half = line[: len(line) // 2 + 4, 0, :].astype(float)
-            path = np.column_stack([np.convolve(np.pad(half[:, i], 6, mode="edge"), np.ones(13) / 13, "valid") for i in (0, 1)])
+            path = np.column_stack(
+                [np.convolve(np.pad(half[:, i], 6, mode="edge"), np.ones(13) / 13, "valid") for i in (0, 1)]
+            )
             out.append(path[::2] / _MAP_PX_PER_MM)
     return out
 
@@ -142,7 +146,7 @@ class _Graphite:
         hill = 1 / (1 + np.exp(-1.7 * tooth))  # 0..1, even spread
         reach = self.pressure * 1.25
         laid = np.clip((reach - hill * 0.75) * 2.0, 0, 1) * 0.6 + np.clip(reach - 0.1, 0, 1) * 0.4
-        return np.clip(laid * (self.pressure > 0.004), 0, 0.97).astype(np.float32)
+        return np.asarray(np.clip(laid * (self.pressure > 0.004), 0, 0.97), np.float32)
 
 
 def _shade(pressure: _Graphite, tone: Plane, flow: NDArray[np.float32], rng: np.random.Generator) -> None:

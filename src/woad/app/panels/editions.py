@@ -44,7 +44,7 @@ class EditionsPanel(StepPanel):
         self.overwrite = QCheckBox(self.tr("Replace files that are already there"), self)
         self.body.addWidget(self.overwrite)
         self.add_section(self.tr("Write"))
-        self.size = self.add_reading(self.tr("Size"))
+        self.pixels = self.add_reading(self.tr("Size"))
         self.write = QPushButton(theme.icon("download", "on_woad"), self.tr("Write this sheet"), self)
         self.write.setProperty("primary", "true")
         self.write.clicked.connect(lambda: self.write_asked.emit(False))
@@ -90,7 +90,7 @@ class EditionsPanel(StepPanel):
         text = str(self.session.folder)
         self.folder.setText(text if len(text) < 34 else "…" + text[-33:])
         self.folder.setToolTip(text)
-        self.size.show_text(size_text(entry).split(" · ")[0])
+        self.pixels.show_text(size_text(entry).split(" · ")[0])
         settled = entry.sheet is not None and entry.sheet.settled
         ready = settled and bool(self.editions())
         self.write.setEnabled(ready)

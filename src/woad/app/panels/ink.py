@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from woad.app.panels.base import StepPanel
 from woad.app.panels.tones import BoundPlot
 from woad.app.session import Entry, Session
@@ -20,10 +22,12 @@ class InkPanel(StepPanel):
         self.plot = BoundPlot(self)
         self.body.addWidget(self.plot)
         for name in ("paper", "middle", "ink"):
-            self.add_row(f"ink.{name}", lambda d, e, n=name: self._point(d, e, n))
+            self.add_row(f"ink.{name}", partial(self._point, name))
         self.add_row("ink.darkness", lambda d, e: (d.ink.darkness, starting_docket(d.medium).ink.darkness))
         self.half = Choice((("inked", self.tr("Crisp")), ("seen", self.tr("As seen"))), self)
-        self.half.button("inked").setToolTip(self.tr("Half coverage becomes half ink: crisp edges, for pen and lettering"))
+        self.half.button("inked").setToolTip(
+            self.tr("Half coverage becomes half ink: crisp edges, for pen and lettering")
+        )
         self.half.button("seen").setToolTip(self.tr("Half-tones keep the lightness they have: for pencil and washes"))
         self.half.chosen.connect(lambda value: session.change("ink.halftones", value, self.tr("Half-tones")))
         self.add_named(self.tr("Half-tones"), self.half)
@@ -32,7 +36,7 @@ class InkPanel(StepPanel):
         self.after = self.add_reading(self.tr("Full ink now"))
         self.tones = self.add_reading(self.tr("Half-tones in the marks"))
 
-    def _point(self, docket: Docket, entry: Entry, name: str) -> tuple[float, float]:
+    def _point(self, name: str, docket: Docket, entry: Entry) -> tuple[float, float]:
         assert entry.sheet is not None
         readings = entry.sheet.readings
         one_ink = make_recipe(docket, readings).one_ink

@@ -17,7 +17,9 @@ class KnockoutPanel(StepPanel):
             session, "knockout", "Knock-out",
             "Turns paper into transparency and takes the paper's colour out of edge pixels.", True,
         )  # fmt: skip
-        self.colour = Choice((("auto", self.tr("By itself")), ("one ink", self.tr("One ink")), ("keep", self.tr("Keep"))), self)
+        self.colour = Choice(
+            (("auto", self.tr("By itself")), ("one ink", self.tr("One ink")), ("keep", self.tr("Keep"))), self
+        )
         self.colour.chosen.connect(lambda value: session.change("knockout.colour", value, self.tr("Colour")))
         self.add_named(self.tr("Colour"), self.colour)
         self.add_row("knockout.clearing", self._clearing)

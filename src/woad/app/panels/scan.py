@@ -30,7 +30,7 @@ class ScanPanel(StepPanel):
         self.body.addWidget(self.why)
         self.add_section(self.tr("Readings"))
         self.file = self.add_reading(self.tr("File"))
-        self.size = self.add_reading(self.tr("Pixels"))
+        self.pixels = self.add_reading(self.tr("Pixels"))
         self.mm = self.add_reading(self.tr("Size"))
         self.ppi = self.add_reading(self.tr("Resolution"))
         self.kind = self.add_reading(self.tr("Format"))
@@ -52,7 +52,7 @@ class ScanPanel(StepPanel):
         name = sheet.original.name
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])
         pixels, _, mm = size_text(entry).partition(" · ")
-        self.size.show_text(pixels)
+        self.pixels.show_text(pixels)
         self.mm.show_text(mm or self.tr("unknown"))
         self.ppi.show_text(f"{sheet.ppi:.0f} ppi" if sheet.ppi else self.tr("not in the file"))
         profile = self.tr(", profile") if header.profile else ""

@@ -24,7 +24,9 @@ class BoundPlot(TonePlot):
         assert entry.sheet is not None
         readings = entry.sheet.readings
         one_ink = make_recipe(docket, readings).one_ink
-        plain = docket.model_copy(update={"ink": docket.ink.model_copy(update={"paper": None, "middle": None, "ink": None})})
+        plain = docket.model_copy(
+            update={"ink": docket.ink.model_copy(update={"paper": None, "middle": None, "ink": None})}
+        )
         points = resolve_points(docket, readings, one_ink)
         self.show_tones(readings.histogram, points, resolve_points(plain, readings, one_ink), readings.clearing)
         self.setEnabled(docket.ink.on)

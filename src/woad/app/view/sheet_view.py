@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFont,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -174,7 +175,9 @@ class SheetView(QWidget):
             self.zoom_by(1.25**steps, event.position())
 
     def _tool_at(self, event: QMouseEvent) -> Gesture | None:
-        if event.button() == Qt.MouseButton.MiddleButton or (self._space and event.button() == Qt.MouseButton.LeftButton):
+        if event.button() == Qt.MouseButton.MiddleButton or (
+            self._space and event.button() == Qt.MouseButton.LeftButton
+        ):
             return MoveView(self)
         if event.button() != Qt.MouseButton.LeftButton:
             return None
@@ -256,16 +259,14 @@ class SheetView(QWidget):
             return
         # The view has moved on: show the old frame where its part of the sheet now lies, until the new one comes.
         x0, y0 = self.viewport_.to_view(*frame.view.to_sheet(frame.left, frame.top))
-        x1, y1 = self.viewport_.to_view(
-            *frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0])
-        )
+        x1, y1 = self.viewport_.to_view(*frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0]))
         painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)
 
     def _paint_spots(self, painter: QPainter) -> None:
         entry = self.session.entry
         if entry is None or entry.sheet is None:
             return
-        painter.setFont(theme.font(12, theme.QFont.Weight.Bold))
+        painter.setFont(theme.font(12, QFont.Weight.Bold))
         for rect, name in zip(self.spot_rects(), ("a", "b"), strict=True):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor("#FFFFFF"), 3))

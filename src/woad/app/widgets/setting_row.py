@@ -58,7 +58,9 @@ class MarkSlider(QSlider):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
         x = self._x_of(self._share())
-        painter.fillRect(QRectF(5, middle - 1, self.width() - 10, 2), QColor(t.hairline if self.isEnabled() else t.chrome))
+        painter.fillRect(
+            QRectF(5, middle - 1, self.width() - 10, 2), QColor(t.hairline if self.isEnabled() else t.chrome)
+        )
         if self.isEnabled():
             painter.fillRect(QRectF(5, middle - 1, x - 5, 2), QColor(t.woad))
         if self.mark is not None:
@@ -125,7 +127,13 @@ class SettingRow(QWidget):
 
     def _text(self, value: float) -> str:
         shown = value * self.setting.shown_factor
-        return f"{shown:.0f}" if self.setting.unit == "%" else f"{shown:.2f}" if self.setting.step >= 0.01 else f"{shown:.3f}"
+        return (
+            f"{shown:.0f}"
+            if self.setting.unit == "%"
+            else f"{shown:.2f}"
+            if self.setting.step >= 0.01
+            else f"{shown:.3f}"
+        )
 
     def _slid(self) -> None:
         if not self._loading:

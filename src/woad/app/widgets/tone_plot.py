@@ -33,7 +33,9 @@ class TonePlot(QWidget):
         self.setMinimumHeight(158)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(self.tr("Tone plot"))
-        self.setToolTip(self.tr("Drag the flags: which tones become bare paper, half covered, full ink. Double-click returns."))
+        self.setToolTip(
+            self.tr("Drag the flags: which tones become bare paper, half covered, full ink. Double-click returns.")
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(272, 158)
@@ -196,7 +198,9 @@ class TonePlot(QWidget):
             if abs(own - x) > 1.5:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(t.weld))
-                painter.drawPolygon(QPolygonF([QPointF(own, base + 1), QPointF(own - 4, base + 6), QPointF(own + 4, base + 6)]))
+                painter.drawPolygon(
+                    QPolygonF([QPointF(own, base + 1), QPointF(own - 4, base + 6), QPointF(own + 4, base + 6)])
+                )
             painter.setPen(QPen(QColor(t.text), 1))
             painter.drawLine(QPointF(x, 6), QPointF(x, base))
         # Flags after all lines: a line must not run through a name.

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import json
+from itertools import pairwise
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from woad.core.errors import BadSetting
 
-Medium = Literal[
-    "pen", "pencil", "lettering", "tracing", "blue-pencil", "watercolour", "gouache", "print", "signature"
-]
+Medium = Literal["pen", "pencil", "lettering", "tracing", "blue-pencil", "watercolour", "gouache", "print", "signature"]
 MEDIA: tuple[str, ...] = get_args(Medium)
 
 
@@ -80,7 +79,7 @@ class Docket(_Settings):
     @classmethod
     def _points_in_order(cls, value: InkSettings) -> InkSettings:
         set_points = [p for p in (value.paper, value.middle, value.ink) if p is not None]
-        if any(b <= a for a, b in zip(set_points, set_points[1:], strict=False)):
+        if any(b <= a for a, b in pairwise(set_points)):
             raise ValueError("the paper, middle and ink points must stand in this order, from light to dark")
         return value
 
@@ -121,7 +120,9 @@ def docket_from_json(text: str) -> Docket:
     try:
         data = json.loads(text)
     except json.JSONDecodeError as error:
-        raise BadSetting("docket", f"The docket is not valid JSON (line {error.lineno}). Nothing was changed.") from None
+        raise BadSetting(
+            "docket", f"The docket is not valid JSON (line {error.lineno}). Nothing was changed."
+        ) from None
     if not isinstance(data, dict):
         raise BadSetting("docket", "The docket must be a JSON object. Nothing was changed.")
     return docket_from(data)

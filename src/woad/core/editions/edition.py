@@ -18,9 +18,7 @@ from woad.core.render.whole import Planes
 Kind = Literal["cutout", "paper"]
 Format = Literal["png", "jpeg", "tiff"]
 SUFFIX: dict[str, str] = {"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}
-NO_CUTOUT = (
-    "Knock-out is off, so there is no cut-out to write. Nothing was written; turn it on, or write only the paper edition."
-)
+NO_CUTOUT = "Knock-out is off, so there is no cut-out to write. Nothing was written; turn it on, or write only the paper edition."
 Progress = Callable[[float], None]
 
 

@@ -31,7 +31,11 @@ def to_srgb(pixels: Pixels, profile: bytes | None) -> Pixels:
         )
     except (imagecodecs.CmsError, ValueError):
         return pixels
-    return np.asarray(out, pixels.dtype)
+    return _same_depth(out, pixels)
+
+
+def _same_depth(out: object, like: Pixels) -> Pixels:
+    return np.asarray(out, np.uint8) if like.dtype == np.uint8 else np.asarray(out, np.uint16)
 
 
 def _grey_to_srgb(pixels: Pixels, profile: bytes) -> Pixels:
@@ -44,7 +48,7 @@ def _grey_to_srgb(pixels: Pixels, profile: bytes) -> Pixels:
         ramp, profile, imagecodecs.cms_profile("srgb"), colorspace="gray", outcolorspace="rgb", intent=1
     )
     table = np.asarray(rgb).reshape(-1, 3)[:, 1]
-    return table[pixels]
+    return _same_depth(table[pixels], pixels)
 
 
 def _is_srgb(profile: bytes) -> bool:

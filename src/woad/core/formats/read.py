@@ -50,7 +50,9 @@ def open_original(path: Path) -> Original:
     try:
         data = path.read_bytes()
     except FileNotFoundError:
-        raise FileUnreadable(f"{path.name} is not there (any more). Nothing was changed; choose another file.") from None
+        raise FileUnreadable(
+            f"{path.name} is not there (any more). Nothing was changed; choose another file."
+        ) from None
     except IsADirectoryError:
         raise FileUnreadable(f"{path.name} is a folder. Nothing was changed; choose the image files in it.") from None
     except OSError as error:
@@ -115,6 +117,5 @@ def _opaque(raw: Pixels) -> Pixels:
     top = np.float32(np.iinfo(raw.dtype).max)
     alpha = raw[..., -1:].astype(np.float32) / top
     colour = raw[..., :-1][..., : 1 if channels == 2 else 3]
-    if float(alpha.min()) >= 1.0:
-        return np.ascontiguousarray(colour)
-    return (colour * alpha + top * (1 - alpha) + 0.5).astype(raw.dtype)
+    mixed = colour * alpha + top * (1 - alpha) + np.float32(0.5)
+    return np.asarray(mixed, np.uint8) if raw.dtype == np.uint8 else np.asarray(mixed, np.uint16)

@@ -16,7 +16,7 @@ from woad.core.errors import Cancelled, CannotWrite, WoadError
 Progress = Callable[[float], None]
 
 
-def write_safely(target: Path, write: Callable[[Path], None], overwrite: bool) -> None:
+def write_safely(target: Path, write: Callable[[Path], object], overwrite: bool) -> None:
     """Let ``write`` fill a temporary file, then put it in the target's place in one move.
 
     Raises :class:`CannotWrite`; the target then is what it was before, and no temporary file is left.
@@ -48,7 +48,9 @@ def write_safely(target: Path, write: Callable[[Path], None], overwrite: bool) -
 def refuse_existing(target: Path, overwrite: bool) -> None:
     """Raise :class:`CannotWrite` when the target is there and may not be replaced."""
     if target.exists() and not overwrite:
-        raise CannotWrite(f"{target.name} is already there and was left as it is. Allow overwriting, or choose another name.")
+        raise CannotWrite(
+            f"{target.name} is already there and was left as it is. Allow overwriting, or choose another name."
+        )
 
 
 def _cannot(target: Path, error: OSError) -> CannotWrite:

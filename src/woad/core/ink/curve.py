@@ -41,12 +41,12 @@ def encoded_share(share: NDArray[np.floating], ink_reflectance: float) -> Plane:
     alpha = np.clip((1 - seen) / max(1 - black, 1e-3), 0, 1).astype(np.float32)
     # Bare and full are exact, whatever rounding made of them: a power would make a rounding error visible.
     alpha[alpha < 1e-6], alpha[alpha > 1 - 1e-6] = 0, 1
-    return alpha
+    return np.asarray(alpha, np.float32)
 
 
 def _share(paper: float, ink: float, r: NDArray[np.floating]) -> Plane:
     top, bottom = float(of_density(paper)), float(of_density(ink))
-    return np.clip((top - np.asarray(r, np.float32)) / max(top - bottom, 1e-4), 0, 1).astype(np.float32)
+    return np.asarray(np.clip((top - np.asarray(r, np.float32)) / max(top - bottom, 1e-4), 0, 1), np.float32)
 
 
 def resting_middle(paper: float, ink: float, reading: Reading, ink_reflectance: float) -> float:

@@ -67,7 +67,7 @@ def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level
 def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
     """Encoded sRGB (8 or 16 bit, any shape) to linear light, float32."""
     table = linear_of_8bit() if encoded.dtype == np.uint8 else linear_of_16bit()
-    return np.asarray(cv2.LUT(encoded, table)).reshape(encoded.shape)
+    return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), table), np.float32).reshape(encoded.shape)
 
 
 _STRIP_ROWS = 32  # a strip's float planes stay in the processor's cache
@@ -93,8 +93,7 @@ def even(
     for top in range(0, h, _STRIP_ROWS):
         rows = min(_STRIP_ROWS, h - top)
         patch = sample_grid(gain, cell_px, x, y + top, w, rows, level)
-        strip = np.ascontiguousarray(encoded[top : top + rows])
-        product = cv2.multiply(linear_light(strip), patch).reshape(rows, w, channels)
+        product = cv2.multiply(linear_light(encoded[top : top + rows]), patch).reshape(rows, w, channels)
         if fold and channels > 1:
             product = cv2.transform(product, ones)
         out[top : top + rows] = to_codes(np.asarray(product)).reshape(out[top : top + rows].shape)

@@ -207,4 +207,4 @@ def _paper_mask(residual: Plane, give: float, spread: float) -> NDArray[np.bool_
     blurred = cv2.GaussianBlur(residual, (0, 0), 1.2)
     marks = (blurred < -give) | (residual < -max(1.8 * give, 4 * spread))
     near = cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    return ~near & (residual < max(give, 4 * spread, 0.03))
+    return np.asarray(~near & (residual < max(give, 4 * spread, 0.03)), np.bool_)

@@ -51,4 +51,4 @@ def ciede2000(a: NDArray[np.floating], b: NDArray[np.floating]) -> NDArray[np.fl
     r_c = 2 * np.sqrt(c_mean**7 / (c_mean**7 + 25.0**7))
     r_t = -r_c * np.sin(np.radians(60 * np.exp(-(((h_mean - 275) / 25) ** 2))))
     l_, c_, h_ = (l2 - l1) / s_l, (c2 - c1) / s_c, d_h / s_h
-    return np.sqrt(np.maximum(l_**2 + c_**2 + h_**2 + r_t * c_ * h_, 0)).astype(np.float32)
+    return np.asarray(np.sqrt(np.maximum(l_**2 + c_**2 + h_**2 + r_t * c_ * h_, 0)), np.float32)

@@ -33,7 +33,9 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
     encoded = pyramid.levels[base]
-    light = estimate_light(linear_light(encoded), quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    light = (
+        estimate_light(linear_light(encoded), quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    )
     field, doubt = _grid_or_flat(light, linear_light(encoded))
     cell = _cell_px(pyramid)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
@@ -184,7 +186,7 @@ def _guess_medium(ink: InkColour | NoEstimate, one_ink: bool, off_share: float) 
     """A first guess from colour, ink density and flatness of the marks."""
     if isinstance(ink, NoEstimate):
         return "pen", "no marks found; pen is the plainest start"
-    density = float(-np.log10(max(np.mean(ink.reflectance), 1e-3)))
+    density = float(-np.log10(max(float(np.mean(ink.reflectance)), 1e-3)))
     if not one_ink:
         return "watercolour", f"{off_share:.0%} of the marks' area is of other colours than one ink"
     if ink.grainy and density < 1.3:

@@ -82,7 +82,7 @@ def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: Regio
     held = cache.get(key) if cache is not None else None
     if held is not None:
         return held
-    encoded = np.ascontiguousarray(sheet.pyramid.levels[level][tile.y : tile.bottom, tile.x : tile.right])
+    encoded = sheet.pyramid.levels[level][tile.y : tile.bottom, tile.x : tile.right]
     out = paper_step(encoded, tile, level, recipe, sheet.readings)
     if cache is not None:
         cache.put(key, out)

@@ -109,9 +109,7 @@ def ink_step(evened: Evened, recipe: Recipe) -> Inked:
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
 
 
-def knockout_step(
-    evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: int
-) -> CutOut:
+def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: int) -> CutOut:
     """Coverage and straight colour."""
     strict: Plane8 | None = None
     if recipe.clearing_scale > 1.0 or (recipe.grain > 0 and recipe.clearing_scale > 0):

@@ -41,9 +41,7 @@ class Planes:
     paper_rgb: Plane8 | None
 
 
-def render_whole(
-    sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None
-) -> Planes:
+def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None) -> Planes:
     """Compute every pixel of a sheet. Raises :class:`Cancelled` soon after ``stop`` is set."""
     recipe = make_recipe(docket, sheet.readings)
     image = sheet.pyramid.levels[0]
