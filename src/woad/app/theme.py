@@ -135,6 +135,8 @@ QPushButton[primary="true"]:disabled {{ background: {t.hairline}; color: {t.quie
 QPushButton[flat="true"] {{ border: none; background: transparent; color: {t.woad}; padding: 2px 4px; }}
 QComboBox {{ background: {t.field}; border: 1px solid {t.hairline}; padding: 3px 8px; min-height: 18px; }}
 QComboBox:focus {{ border-color: {t.woad}; }}
+QComboBox::drop-down {{ border: none; width: 22px; }}
+QComboBox::down-arrow {{ image: url({asset("icons", f"chevron-down-{t.name}.svg")}); width: 14px; height: 14px; }}
 QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.hairline};
   selection-background-color: {t.woad}; selection-color: {t.on_woad}; }}
 QLineEdit {{ background: transparent; border: none; border-bottom: 1px solid {t.hairline}; padding: 1px 2px; }}

@@ -20,8 +20,8 @@ class Tour:
         self.window, self.out = window, out
         self.exit_code = 1
         self._acts: list[Callable[[], None]] = [
-            window.open_demo, self._lighthouse, self._drag_flag, self._undo, self._lettering, self._pencil,
-            self._editions, self._write, self._end,
+            window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._scan,
+            self._pencil, self._dark, self._editions, self._write, self._end,
         ]  # fmt: skip
         self._timer = QTimer(window)
         self._timer.setInterval(20)
@@ -30,6 +30,9 @@ class Tour:
         self._settled = 0
 
     def start(self) -> None:
+        # Keys go to the active window; on a bare virtual display nobody else makes it so.
+        self.window.activateWindow()
+        self.window.view.setFocus()
         self.out.mkdir(parents=True, exist_ok=True)
         self._timer.start()
 
@@ -57,8 +60,16 @@ class Tour:
         self._key(Qt.Key.Key_2)
         self._key(Qt.Key.Key_W)
 
-    def _drag_flag(self) -> None:
+    def _edges(self) -> None:
         self.picture("lighthouse")
+        self._key(Qt.Key.Key_W)
+        self.window.view.look_at(860, 560, 3.0)
+
+    def _drag_flag(self) -> None:
+        self.picture("edges-300")
+        self._key(Qt.Key.Key_F)
+        self._key(Qt.Key.Key_1)
+        self._key(Qt.Key.Key_W)
         QTest.mouseClick(self.window.bench.tiles["ink"], Qt.MouseButton.LeftButton)
         plot = self.window.panels["ink"].plot  # type: ignore[attr-defined]
         at = plot.flag_rects()["middle"].center()
@@ -75,14 +86,26 @@ class Tour:
         QTest.mouseClick(self.window.pile.items[1], Qt.MouseButton.LeftButton)
         QTest.mouseClick(self.window.bench.tiles["paper"], Qt.MouseButton.LeftButton)
 
-    def _pencil(self) -> None:
+    def _scan(self) -> None:
         self.picture("lettering")
+        QTest.mouseClick(self.window.bench.tiles["scan"], Qt.MouseButton.LeftButton)
+
+    def _pencil(self) -> None:
+        self.picture("scan")
         QTest.mouseClick(self.window.pile.items[2], Qt.MouseButton.LeftButton)
-        QTest.mouseClick(self.window.bench.tiles["knockout"], Qt.MouseButton.LeftButton)
+        QTest.mouseClick(self.window.bench.tiles["ink"], Qt.MouseButton.LeftButton)
         self._key(Qt.Key.Key_W)
 
-    def _editions(self) -> None:
+    def _dark(self) -> None:
         self.picture("pencil")
+        self.window.set_theme("dark")
+        self._key(Qt.Key.Key_2)
+        QTest.mouseClick(self.window.bench.tiles["knockout"], Qt.MouseButton.LeftButton)
+
+    def _editions(self) -> None:
+        self.picture("dark")
+        self.window.set_theme("light")
+        self._key(Qt.Key.Key_4)
         QTest.mouseClick(self.window.bench.tiles["editions"], Qt.MouseButton.LeftButton)
         self.window.session.folder = self.out
         self.window.editions.overwrite.setChecked(True)

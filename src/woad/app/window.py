@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(self.stack)
         self.file_name = QLabel("")
         self.file_name.setProperty("role", "quiet")
-        self.file_name.setContentsMargins(0, 0, 14, 0)
+        self.file_name.setContentsMargins(0, 5, 14, 0)
         self.file_name.setFixedWidth(320)
         self.file_name.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.menuBar().setCornerWidget(self.file_name)

@@ -24,7 +24,8 @@ REACH_PX = 32  # how far a pixel's verdict can depend on others
 ALIGN_PX = 8  # tiles start at multiples of this, so that blocks fall on the same pixels
 WEAK = (0.5, 0.7)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
-LOCAL = 0.5  # a pixel beside a mark counts from this share of the 2-pixel floor on
+LOCAL_GRAINY = 0.5
+LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
 _ZERO, _PER_UNIT = 128, 765  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
 
 
@@ -67,11 +68,14 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
     return tuple(floors)
 
 
-def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5) -> Gate:
+def mark_gate(
+    reflectance: Codes, floors: Sequence[float], softness: float = 0.5, grainy: bool = False
+) -> Gate:
     """How surely each pixel holds a mark: 0 is paper, 255 a mark, (h, w) uint8.
 
     Parameters: ``reflectance`` codes (h, w); ``floors`` per scale as from :func:`measure_floors`, for this level;
-    ``softness`` 0..1, the share of the floor over which marks fade in.
+    ``softness`` 0..1, the share of the floor over which marks fade in; ``grainy`` for pencil and the like, whose own
+    faint grain goes down to the paper's.
     """
     dark = darkness_codes(reflectance)
     h, w = dark.shape
@@ -82,7 +86,7 @@ def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5
     near = cv2.max(cv2.dilate(cv2.LUT(found[0], sure), _BOX5), _enlarge(cv2.dilate(near, _BOX3), found[0]))
     # Beside a mark the paper's noise would be let through with it: a pixel must itself be darker than paper,
     # judged over its 3 x 3 neighbours.
-    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * LOCAL)
+    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * (LOCAL_GRAINY if grainy else LOCAL))
     return np.asarray(cv2.min(near, cv2.LUT(local, _ramp_table(0.4, 1.0)))).reshape(h, w)
 
 

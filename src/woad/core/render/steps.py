@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.estimate import NoEstimate
 from woad.core.knockout.coverage import body_alpha, body_reach, unmix
 from woad.core.paper.evening import even, gain_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
@@ -63,6 +64,10 @@ def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, .
     return tuple(max(readings.floors[min(level + i, last)] * scale, 1e-4) for i in range(SCALES))
 
 
+def _grainy(readings: Readings) -> bool:
+    return not isinstance(readings.ink, NoEstimate) and readings.ink.grainy
+
+
 def paper_step(encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings) -> Evened:
     """Even the light of an encoded tile (h, w, C) lying at ``box`` of ``level``."""
     weights = readings.weights if recipe.one_ink else None
@@ -75,7 +80,7 @@ def paper_step(encoded: Encoded, box: Region, level: int, recipe: Recipe, readin
             codes = np.repeat(codes, 3, axis=2)
         # Equal shares, so that pale yellow counts as much as pale grey.
         folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
-    gate = mark_gate(folded, level_floors(readings, level, recipe.noise_scale), recipe.softness)
+    gate = mark_gate(folded, level_floors(readings, level, recipe.noise_scale), recipe.softness, _grainy(readings))
     return Evened(codes, gate, folded)
 
 
@@ -114,7 +119,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     strict: Plane8 | None = None
     if recipe.clearing_scale > 1.0 or (recipe.grain > 0 and recipe.clearing_scale > 0):
         floors = level_floors(readings, level, recipe.clearing_scale)
-        strict = mark_gate(evened.folded, floors, recipe.softness)
+        strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(readings))
     if inked.tone is not None:
         alpha = inked.tone if strict is None else scale_8(inked.tone, strict)
         return CutOut(alpha, None)
