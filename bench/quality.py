@@ -24,6 +24,9 @@ MEDIA = ("pen", "study", "dense", "lettering", "pencil")
 ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
               "paper left, 99.9 %")  # fmt: skip
 KEPT_ROWS = ("ink kept", "faint kept", "texture", "stipple kept")
+# Plain ways that paint everything black, or wipe everything faint, are at exactly 0 in some rows, at the price of the
+# others. A difference of less than one step of 255 cannot be shown by an 8-bit file (of means, less than a twentieth).
+SAME = {"paper left, mean": 0.05, "fringe over black": 0.05}
 WAYS = ("Woad", "oracle", "threshold", "brightness", "divided")
 
 
@@ -68,7 +71,7 @@ def report(sheets: list[Rows]) -> list[str]:
                 continue
             print(f"  {row:24s}" + "".join(f"{mean.get(way, float('nan')):12.3f}" for way in WAYS))
             plain = [mean[w] for w in WAYS[2:]]
-            if row in ERROR_ROWS and not mean["Woad"] < min(plain):
+            if row in ERROR_ROWS and not mean["Woad"] < min(plain) + SAME.get(row, 1.0):
                 misses.append(f"{medium}: {row} {mean['Woad']:.3f} is not better than a plain way's {min(plain):.3f}")
             if row in KEPT_ROWS:
                 best = min(plain, key=lambda v: abs(1 - v))

@@ -2,135 +2,163 @@
 
 from __future__ import annotations
 
+import argparse
 import json
 import sys
 import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+from woad.core.errors import BadSetting, CannotWrite, TheirError
 
-from woad.core.docket.media import starting_docket
-from woad.core.docket.model import MEDIA, Docket, docket_from_json
-from woad.core.editions.edition import Edition, parse_editions
-from woad.core.errors import BadSetting, TheirError
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from woad.core.docket.model import Docket
+    from woad.core.editions.edition import Edition
+    from woad.core.formats.read import Original, Pixels
+
+Decoded = tuple["Original", "Pixels"]
 
 
-def clean(
-    scans: Annotated[list[Path], typer.Argument(metavar="SCAN...", help="Image files.")],
-    out: Annotated[Path, typer.Option(help="Folder for the results; made when missing.")],
-    medium: Annotated[str, typer.Option(help="auto, or one of: " + ", ".join(MEDIA) + ".")] = "auto",
-    editions: Annotated[str, typer.Option(help="cutout, paper; with :png, :jpeg or :tiff after it.")] = "cutout,paper",
-    keep_frame: Annotated[
-        bool, typer.Option("--keep-frame", help="Keep the scan's own pixel grid: no straightening, no trimming.")
-    ] = False,
-    docket: Annotated[Path | None, typer.Option(help="Settings to use, as written by --save-docket.")] = None,
-    set_: Annotated[
-        list[str] | None, typer.Option("--set", metavar="STEP.NAME=VALUE", help="Change one setting; may be repeated.")
-    ] = None,
-    save_docket: Annotated[
-        bool, typer.Option("--save-docket", help="Write the settings used beside the results.")
-    ] = False,
-    json_: Annotated[bool, typer.Option("--json", help="Print one JSON object per scan.")] = False,
-    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that are already there.")] = False,
-) -> None:
-    """Even the paper, darken the ink, knock the paper out, and write the editions."""
-    # No step moves pixels yet, so every run keeps the frame; the option is the promise that it stays so.
-    del keep_frame
-    try:
-        wanted = parse_editions(editions)
-        base = _base_docket(docket)
-        if medium != "auto" and medium not in MEDIA:
-            raise BadSetting("medium", f"There is no medium {medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
-        out.mkdir(parents=True, exist_ok=True)
-    except TheirError as error:
-        _fail(str(error))
-    except OSError as error:
-        _fail(f"The folder {out} cannot be made ({error.strerror}). Nothing was changed; choose another one.")
-    failed = 0
-    taken: dict[str, Path] = {}
-    for scan in scans:
-        started = time.perf_counter()
-        report: dict[str, Any] = {"file": str(scan)}
+def clean(args: argparse.Namespace) -> int:
+    """Clean every scan; 0 only if all were written, 1 if some were not, 2 if the wish itself was wrong."""
+    started = time.perf_counter()
+    with ThreadPoolExecutor(1) as ahead:
+        # The first scan is decoded while the rest of the program loads; each next one while its forerunner is worked on.
+        coming: Future[Decoded] = ahead.submit(_decode, args.scans[0])
         try:
-            if scan.stem in taken:
-                raise BadSetting(
-                    "scan",
-                    f"{scan.name} would be written over {taken[scan.stem].name}'s results. Give it another name.",
-                )
-            taken[scan.stem] = scan
-            report |= _clean_one(scan, out, medium, wanted, base, set_ or [], save_docket, overwrite, json_)
+            wanted, base = _wishes(args)
         except TheirError as error:
-            failed += 1
-            report |= {"written": [], "error": str(error)}
-            if not json_:
-                print(f"woad: {error}", file=sys.stderr)
-        report["seconds"] = round(time.perf_counter() - started, 3)
-        if json_:
-            print(json.dumps(report), flush=True)
-        elif "error" not in report:
-            print(f"{scan.name}: {', '.join(Path(p).name for p in report['written'])} ({report['seconds']:.1f} s)")
-    if failed:
-        raise typer.Exit(1)
+            print(f"woad: {error}", file=sys.stderr)
+            coming.cancel()
+            return 2
+        failed = 0
+        taken: dict[str, Path] = {}
+        for index, scan in enumerate(args.scans):
+            current = coming
+            report: dict[str, Any] = {"file": str(scan)}
+            if index + 1 < len(args.scans):
+                coming = ahead.submit(_decode, args.scans[index + 1])
+            try:
+                _claim_name(scan, taken)
+                report |= _clean_one(scan, current, args, wanted, base)
+            except TheirError as error:
+                failed += 1
+                report |= {"written": [], "error": str(error)}
+            report["seconds"] = round(time.perf_counter() - started, 3)
+            started = time.perf_counter()
+            _tell(scan, report, args.json)
+    return 1 if failed else 0
+
+
+def _decode(scan: Path) -> Decoded:
+    from woad.core.formats.read import open_original, pixels_of
+
+    original = open_original(scan)
+    return original, pixels_of(original)
+
+
+def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | None]:
+    """Check everything that does not depend on a scan. Raises ``TheirError``."""
+    from woad.core.docket.model import MEDIA
+    from woad.core.editions.edition import parse_editions
+
+    # No step moves pixels yet, so every run keeps the frame; --keep-frame is the promise that it stays so.
+    wanted, base = parse_editions(args.editions), _base_docket(args.docket)
+    if args.medium != "auto" and args.medium not in MEDIA:
+        raise BadSetting("medium", f"There is no medium {args.medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
+    try:
+        args.out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(
+            f"The folder {args.out} cannot be made ({error.strerror}). Nothing was changed; choose another one."
+        ) from None
+    return wanted, base
+
+
+def _claim_name(scan: Path, taken: dict[str, Path]) -> None:
+    if scan.stem in taken:
+        raise BadSetting(
+            "scan", f"{scan.name} would be written over {taken[scan.stem].name}'s results. Give it another name."
+        )
+    taken[scan.stem] = scan
 
 
 def _clean_one(
-    scan: Path, out: Path, medium: str, editions: tuple[Edition, ...], base: Docket | None, changes: list[str],
-    save_docket: bool, overwrite: bool, quiet: bool,
-) -> dict[str, Any]:  # fmt: skip
+    scan: Path, coming: Future[Decoded], args: argparse.Namespace, editions: tuple[Edition, ...], base: Docket | None
+) -> dict[str, Any]:
+    from woad.core.docket.media import starting_docket
     from woad.core.editions.clean import readings_json, write_sheet
-    from woad.core.formats.read import open_original
     from woad.core.formats.write import refuse_existing, write_safely
-    from woad.core.render.sheet import load_sheet
+    from woad.core.render.sheet import lean_sheet
 
-    original = open_original(scan)
     for edition in editions:
-        refuse_existing(edition.path_for(original.stem, out), overwrite)
-    docket_path = out / f"{original.stem}-docket.json"
-    if save_docket:
-        refuse_existing(docket_path, overwrite)
-    sheet = load_sheet(original, lean=True)
-    chosen = sheet.readings.medium if medium == "auto" else medium
-    docket = base if base is not None and medium == "auto" else starting_docket(chosen)
-    if base is not None and medium != "auto":
-        docket = base.with_setting("medium", medium)
-    for change in changes:
+        refuse_existing(edition.path_for(scan.stem, args.out), args.overwrite)
+    docket_path = args.out / f"{scan.stem}-docket.json"
+    if args.save_docket:
+        refuse_existing(docket_path, args.overwrite)
+    sheet = lean_sheet(*coming.result())
+    docket = base
+    if docket is None:
+        docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)
+    elif args.medium != "auto":
+        docket = docket.with_setting("medium", args.medium)
+    for change in args.set:
         docket = apply_change(docket, change)
-    if not quiet and sys.stderr.isatty():
-        from rich.console import Console
-        from rich.progress import Progress
-
-        with Progress(console=Console(stderr=True), transient=True) as bar:
-            task = bar.add_task(scan.name, total=1.0)
-            written = write_sheet(
-                sheet, docket, editions, out, overwrite, lambda share: bar.update(task, completed=share)
-            )
-    else:
-        written = write_sheet(sheet, docket, editions, out, overwrite)
+    with _progress(scan.name, args.json) as progress:
+        written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
-    if save_docket:
+    if args.save_docket:
         text = docket.to_json() + "\n"
-        write_safely(docket_path, lambda path: path.write_bytes(text.encode()), overwrite)
+        write_safely(docket_path, lambda path: path.write_bytes(text.encode()), args.overwrite)
         report["docket"] = str(docket_path)
     return report
 
 
+@contextmanager
+def _progress(name: str, quiet: bool) -> Iterator[Callable[[float], None] | None]:
+    """A progress bar, on a terminal only."""
+    if quiet or not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import Progress
+
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(name, total=1.0)
+        yield lambda share: bar.update(task, completed=share)
+
+
+def _tell(scan: Path, report: dict[str, Any], as_json: bool) -> None:
+    if as_json:
+        print(json.dumps(report), flush=True)
+    elif "error" in report:
+        print(f"woad: {report['error']}", file=sys.stderr)
+    else:
+        print(f"{scan.name}: {', '.join(Path(p).name for p in report['written'])} ({report['seconds']:.1f} s)")
+
+
 def apply_change(docket: Docket, change: str) -> Docket:
     """``"paper.grain=0.3"`` applied to a docket. Raises :class:`BadSetting`."""
-    path, equals, text = change.partition("=")
+    path, equals, text = (part.strip() for part in change.partition("="))
     if not equals:
         raise BadSetting(
             path, f"--set {change} has no value. Write it as STEP.NAME=VALUE, for instance paper.grain=0.3."
         )
-    value: Any = {"auto": None, "none": None, "true": True, "false": False}.get(text.strip().lower(), text.strip())
-    if path.strip() == "knockout.colour":
-        value = text.strip()  # "auto" is one of its own values
-    return docket.with_setting(path.strip(), value)
+    value: Any = {"auto": None, "none": None, "true": True, "false": False}.get(text.lower(), text)
+    # "auto" is one of this setting's own values.
+    return docket.with_setting(path, text if path == "knockout.colour" else value)
 
 
 def _base_docket(path: Path | None) -> Docket | None:
     if path is None:
         return None
+    from woad.core.docket.model import docket_from_json
+
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError):
@@ -138,8 +166,3 @@ def _base_docket(path: Path | None) -> Docket | None:
             "docket", f"The docket {path.name} cannot be read. Nothing was changed; check the file."
         ) from None
     return docket_from_json(text)
-
-
-def _fail(says: str) -> None:
-    print(f"woad: {says}", file=sys.stderr)
-    raise typer.Exit(2)

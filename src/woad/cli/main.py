@@ -1,31 +1,50 @@
-"""The ``woad`` command."""
+"""The ``woad`` command. The standard library's parser: it loads in a tenth of the time others take."""
 
 from __future__ import annotations
 
+import argparse
 import sys
+from pathlib import Path
 
-import typer
-
-from woad.cli.clean import clean
-from woad.cli.demo import demo_sheets
-
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, rich_markup_mode=None,
-    help="Turns scanned drawings, lettering and paintings into clean digital artwork.",
-)  # fmt: skip
-app.command("clean")(clean)
-app.command("demo-sheets")(demo_sheets)
+MEDIA_TEXT = "pen|pencil|lettering|tracing|blue-pencil|watercolour|gouache|print|signature"
 
 
-@app.callback()
-def _commands() -> None:
-    """Turns scanned drawings, lettering and paintings into clean digital artwork."""
+def parser() -> argparse.ArgumentParser:
+    """All commands and their options."""
+    top = argparse.ArgumentParser(
+        prog="woad", description="Turns scanned drawings, lettering and paintings into clean digital artwork."
+    )
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    clean = commands.add_parser("clean", help="scans in, clean editions out")
+    clean.add_argument("scans", nargs="+", type=Path, metavar="SCAN", help="image files")
+    clean.add_argument(
+        "--out", type=Path, required=True, metavar="DIR", help="folder for the results; made when missing"
+    )
+    clean.add_argument("--medium", default="auto", help=f"auto|{MEDIA_TEXT}")
+    clean.add_argument("--editions", default="cutout,paper", help="cutout, paper; with :png, :jpeg or :tiff after it")
+    clean.add_argument("--keep-frame", action="store_true", help="keep the scan's own pixel grid")
+    clean.add_argument("--docket", type=Path, metavar="FILE", help="settings to use, as written by --save-docket")
+    clean.add_argument("--set", action="append", default=[], metavar="STEP.NAME=VALUE", help="change one setting")
+    clean.add_argument("--save-docket", action="store_true", help="write the settings used beside the results")
+    clean.add_argument("--json", action="store_true", help="print one JSON object per scan")
+    clean.add_argument("--overwrite", action="store_true", help="replace files that are already there")
+    demo = commands.add_parser("demo-sheets", help="draw the demo sheets anew")
+    demo.add_argument("--out", type=Path, required=True, metavar="DIR")
+    return top
 
 
 def main() -> None:
     """Run the command; exit 130 when stopped from the keyboard."""
+    args = parser().parse_args()
     try:
-        app()
+        if args.command == "clean":
+            from woad.cli.clean import clean
+
+            sys.exit(clean(args))
+        from woad.demo.job import draw_demo_sheets
+
+        for path in draw_demo_sheets(args.out):
+            print(path)
     except KeyboardInterrupt:
         print("woad: stopped. Files already written are whole; nothing else was changed.", file=sys.stderr)
         sys.exit(130)

@@ -22,9 +22,9 @@ Gate = NDArray[np.uint8]
 SCALES = 4
 REACH_PX = 32  # how far a pixel's verdict can depend on others
 ALIGN_PX = 8  # tiles start at multiples of this, so that blocks fall on the same pixels
-WEAK = (0.5, 0.7)  # evidence, in floors, along which a sure mark is followed
+WEAK = (0.4, 0.55)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
-LOCAL_GRAINY = 0.5
+LOCAL_GRAINY = 0.2
 LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
 _ZERO, _PER_UNIT = 128, 765  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
 
@@ -68,9 +68,7 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
     return tuple(floors)
 
 
-def mark_gate(
-    reflectance: Codes, floors: Sequence[float], softness: float = 0.5, grainy: bool = False
-) -> Gate:
+def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5, grainy: bool = False) -> Gate:
     """How surely each pixel holds a mark: 0 is paper, 255 a mark, (h, w) uint8.
 
     Parameters: ``reflectance`` codes (h, w); ``floors`` per scale as from :func:`measure_floors`, for this level;

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from woad.core.formats.read import Original, first_look, pixels_of
+from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
@@ -41,9 +41,15 @@ class Sheet:
         return self.original.ppi
 
 
-def load_sheet(original: Original, lean: bool = False) -> Sheet:
-    """Decode, build the pyramid (``lean`` for work without a view) and measure. Raises ``FileUnreadable``."""
-    pyramid = build_pyramid(pixels_of(original), lean=lean)
+def load_sheet(original: Original) -> Sheet:
+    """Decode, build the pyramid and measure. Raises ``FileUnreadable``."""
+    pyramid = build_pyramid(pixels_of(original))
+    return Sheet(original, pyramid, measure(pyramid))
+
+
+def lean_sheet(original: Original, pixels: Pixels) -> Sheet:
+    """A sheet for work without a view, from decoded pixels: large levels that only a view needs are left out."""
+    pyramid = build_pyramid(pixels, lean=True)
     return Sheet(original, pyramid, measure(pyramid))
 
 
