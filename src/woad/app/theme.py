@@ -78,6 +78,7 @@ def apply(wish: str = "system") -> Theme:
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     load_fonts()
+    app.setProperty("woad-wish", wish)
     if wish == "system":
         scheme = QGuiApplication.styleHints().colorScheme()
         wish = "dark" if scheme == Qt.ColorScheme.Dark else "light"

@@ -58,6 +58,7 @@ class MainWindow(QMainWindow):
         self._build()
         self.actions_ = actions.build(self)
         self._connect()
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._desktop_changed)
         self._refresh_all()
         self.view.setFocus()
 
@@ -262,6 +263,11 @@ class MainWindow(QMainWindow):
             widget.update()
         self.editions.folder.setIcon(theme.icon("folder-open"))
         self.editions.write.setIcon(theme.icon("download", "on_woad"))
+
+    def _desktop_changed(self) -> None:
+        app = QGuiApplication.instance()
+        if app is not None and app.property("woad-wish") == "system":
+            self.set_theme("system")
 
     def show_keys(self) -> None:
         self._show(keys_dialog(self, actions.key_table(self.actions_)))

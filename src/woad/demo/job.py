@@ -80,7 +80,9 @@ def bench_sheet(folder: Path, ppi: float = 600, scale: float = 1.42) -> dict[str
 
 def _a4(encoded: NDArray[np.uint8], ppi: float, scale: float) -> NDArray[np.uint8]:
     """Bring the sheet to the A-size format's exact proportions by repeating the paper at its edges."""
-    w, h = round(210 * scale / 1.42 * ppi / 25.4), round(297 * scale / 1.42 * ppi / 25.4)
+    # A4 at 600 ppi is 4960 x 7016.
+    part = ppi / 600 * scale / 1.42
+    w, h = round(4960 * part), round(7016 * part)
     encoded = encoded[:h, :w]
     down, right = h - encoded.shape[0], w - encoded.shape[1]
     return np.asarray(cv2.copyMakeBorder(encoded, down // 2, down - down // 2, 0, right, cv2.BORDER_REFLECT_101))

@@ -87,9 +87,9 @@ def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane,
 
 
 def _cell_px(pyramid: Pyramid) -> int:
-    """Size of the light grid's cells: a power of two, about 110 to 220 along the longer side."""
+    """Size of the light grid's cells: a power of two, about 64 to 128 along the longer side."""
     cell = 4
-    while max(pyramid.width, pyramid.height) > 220 * cell:
+    while max(pyramid.width, pyramid.height) > 128 * cell:
         cell *= 2
     return cell
 
