@@ -148,3 +148,23 @@ def test_a_kill_while_writing_leaves_the_old_file_whole(tmp_path: Path) -> None:
     process.stdout.close()
     time.sleep(0.05)
     assert target.read_bytes() == b"old"
+
+
+def test_no_permission_is_said(tmp_path: Path) -> None:
+    """A folder that may not be written to: one sentence that says so and what to do."""
+    folder = tmp_path / "shut"
+    folder.mkdir(mode=0o555)
+    tmp_path.chmod(0o755)
+    code = (
+        "import os\nfrom pathlib import Path\nfrom woad.core.errors import CannotWrite\n"
+        "from woad.core.formats.write import write_safely\n"
+        "os.getuid() == 0 and os.setuid(65534)\n"
+        f"os.chdir('/')\ntry: write_safely(Path({str(folder)!r}) / 'a.png', lambda p: p.write_bytes(b'x'), False)\n"
+        "except CannotWrite as error: print(error)\n"
+    )
+    for parent in list(folder.parents)[:4]:
+        if parent.stat().st_uid == os.getuid() and parent != Path("/tmp"):
+            parent.chmod(0o755)
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert "no permission to write" in out.stdout
+    assert list(folder.iterdir()) == []

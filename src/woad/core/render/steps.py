@@ -48,14 +48,14 @@ class CutOut:
     rgb: Plane8 | None
 
 
-def reach_px(recipe: Recipe, body_px: int) -> int:
+def reach_px(recipe: Recipe, body_px: float) -> int:
     """How far a tile must be enlarged so that its inside equals the whole."""
     return REACH_PX + (0 if recipe.one_ink else body_reach(body_px))
 
 
-def body_px(ppi: float | None, level: int) -> int:
-    """The reach of a coloured mark's body at a level, px; at least 1."""
-    return max(1, round(MM_BODY * (ppi or 300.0) / 25.4 / (1 << level)))
+def body_px(ppi: float | None, level: int) -> float:
+    """The reach of a coloured mark's body at a level, px."""
+    return max(0.6, MM_BODY * (ppi or 300.0) / 25.4 / (1 << level))
 
 
 def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, ...]:
@@ -114,7 +114,7 @@ def ink_step(evened: Evened, recipe: Recipe) -> Inked:
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
 
 
-def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: int) -> CutOut:
+def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: float) -> CutOut:
     """Coverage and straight colour."""
     strict: Plane8 | None = None
     if recipe.clearing_scale > 1.0 or (recipe.grain > 0 and recipe.clearing_scale > 0):
@@ -130,12 +130,12 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = cv2.max(body_alpha(least, body), least)
+    alpha = body_alpha(least, body)
     alpha = cv2.bitwise_and(alpha, alpha, mask=cv2.threshold(least, 0, 255, cv2.THRESH_BINARY)[1])
     return CutOut(np.asarray(alpha), unmix(rgb, np.asarray(alpha)))
 
 
-def aligned(box: Region, recipe: Recipe, body: int, width: int, height: int) -> Region:
+def aligned(box: Region, recipe: Recipe, body: float, width: int, height: int) -> Region:
     """The tile to compute for ``box``: enlarged by the steps' reach and aligned to noise blocks."""
     return box.grown(reach_px(recipe, body), ALIGN_PX, width, height)
 
