@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import resource
 import statistics
 import subprocess
 import sys
@@ -230,7 +229,3 @@ print(time.process_time() - before); sys.stdout.flush(); os._exit(0)
     return [
         Row("idle, CPU with the demo job open", float(text.strip().splitlines()[-1]) / 4 * 100, 1.0, "% of one core")
     ]
-
-
-def peak_mb() -> float:
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

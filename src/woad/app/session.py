@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -244,7 +243,3 @@ def load_full(first: Loaded) -> Loaded:
 
 def count_checks(sheet: Sheet, docket: Docket) -> Checks:
     return check_sheet(sheet, docket)
-
-
-def stems_in_use(entries: Sequence[Entry]) -> set[str]:
-    return {Path(entry.name).stem for entry in entries}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QIODevice, Qt, QTimer
+from PySide6.QtCore import QBuffer, QEvent, QIODevice, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
@@ -54,7 +54,6 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self.opener, self.checker, self.writer = Opener(self.session), Checker(self.session), Writer(self.session)
         self.spot_lane = Lane("spot", self)
-        self._dialogs: list[QDialog] = []
         self._build()
         self.actions_ = actions.build(self)
         self._connect()
@@ -304,6 +303,12 @@ class MainWindow(QMainWindow):
             self.session.look(before_held=False)
         else:
             super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        # Another window takes the keys: the release of B would never be heard.
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.session.look(before_held=False)
+        super().changeEvent(event)
 
     def lanes(self) -> list[Lane]:
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -309,15 +308,3 @@ class SheetView(QWidget):
             painter.fillRect(box, QColor(theme.current().panel))
             painter.setPen(QColor(theme.current().text))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def shown_rgb(self, at: QPoint) -> tuple[int, int, int] | None:
-        """The frame's colour at a widget position, as painted; None outside the sheet."""
-        if self.frame is None:
-            return None
-        x = round(at.x() * self._ratio()) - self.frame.left
-        y = round(at.y() * self._ratio()) - self.frame.top
-        h, w = self.frame.image.shape[:2]
-        if not (0 <= x < w and 0 <= y < h):
-            return None
-        b, g, r = np.asarray(self.frame.image[y, x, :3]).tolist()
-        return r, g, b

@@ -83,7 +83,6 @@ class SettingRow(QWidget):
     def __init__(self, setting: Setting, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setting = setting
-        self._own: float | None = None
         self._loading = False
         steps = round((setting.high - setting.low) / setting.step)
         row = QHBoxLayout(self)
@@ -117,7 +116,6 @@ class SettingRow(QWidget):
         """Show a value; ``own`` is where this sheet's reading (or the medium) puts it."""
         self._loading = True
         span = self.setting.high - self.setting.low
-        self._own = own
         self.slider.mark = None if own is None else min(max((own - self.setting.low) / span, 0.0), 1.0)
         self.slider.setValue(round((value - self.setting.low) / self.setting.step))
         if not self.number.hasFocus() or not self.number.isModified():
