@@ -216,7 +216,7 @@ from PySide6.QtWidgets import QApplication
 from PySide6.QtTest import QTest
 from woad.app import theme
 from woad.app.window import MainWindow
-app = QApplication([]); theme.apply(); w = MainWindow(); w.show(); w.open_demo()
+app = QApplication([]); theme.apply(); w = MainWindow(); w.show(); w.complete(); w.open_demo()
 while not w.idle() or not w.session.entries: QTest.qWait(50)
 QTest.qWait(500)
 before = time.process_time()

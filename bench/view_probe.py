@@ -25,6 +25,7 @@ def main() -> None:
     window = MainWindow()
     window.resize(1200 + 148 + 304, 700 + 200)
     window.show()
+    window.complete()
     window.open_files([Path(sys.argv[1])])
     while not window.idle() or window.session.docket is None:
         QTest.qWait(5)

@@ -21,11 +21,12 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
 
     theme.apply("light")
     made = MainWindow()
-    made.session.folder = tmp_path / "out"
     qtbot.addWidget(made)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)
+    made.complete()
+    made.session.folder = tmp_path / "out"
     yield made
     made.close()
 

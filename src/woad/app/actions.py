@@ -84,13 +84,18 @@ def build(window: MainWindow) -> dict[str, QAction]:
             action.setShortcuts(QKeySequence.keyBindings(row.keys))
         elif row.keys:
             action.setShortcut(QKeySequence(row.keys))
-        action.triggered.connect(lambda _=False, r=row: r.run(window))
+        action.triggered.connect(lambda _=False, r=row: _run(window, r))
         if row.line_before:
             menus[row.menu].addSeparator()
         menus[row.menu].addAction(action)
         window.addAction(action)
         out[row.name] = action
     return out
+
+
+def _run(window: MainWindow, row: ActionRow) -> None:
+    window.complete()
+    row.run(window)
 
 
 def key_table(actions: dict[str, QAction]) -> list[tuple[str, str]]:

@@ -30,6 +30,7 @@ class Tour:
         self._settled = 0
 
     def start(self) -> None:
+        self.window.complete()
         # Keys go to the active window; on a bare virtual display nobody else makes it so.
         self.window.activateWindow()
         self.window.view.setFocus()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -12,9 +12,11 @@ from woad.app import theme
 class Welcome(QWidget):
     open_asked = Signal()
     demo_asked = Signal()
+    first_painted = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._painted = False
         column = QVBoxLayout(self)
         column.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column.setSpacing(10)
@@ -45,3 +47,7 @@ class Welcome(QWidget):
         painter.setPen(QPen(QColor(t.quiet), 1, Qt.PenStyle.DashLine))
         painter.drawRect(frame)
         painter.end()
+        if not self._painted:
+            self._painted = True
+            # Through the event loop: whoever listens may take long, and the screen is to show this first.
+            QTimer.singleShot(0, self.first_painted.emit)

@@ -1,0 +1,117 @@
+"""The desk: everything that an open job needs. Built after the empty window is painted, so that it opens at once."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+
+from woad.app.bench import BenchBar
+from woad.app.jobs import Checker, Opener, Writer
+from woad.app.message import MessageBar
+from woad.app.panels.base import StepPanel
+from woad.app.panels.editions import EditionsPanel
+from woad.app.panels.ink import InkPanel
+from woad.app.panels.knockout import KnockoutPanel
+from woad.app.panels.paper import PaperPanel
+from woad.app.panels.scan import ScanPanel
+from woad.app.pile import Pile
+from woad.app.session import Session
+from woad.app.statusline import StatusLine
+from woad.app.view.sheet_view import SheetView
+from woad.app.viewbar import ViewBar
+from woad.app.worker import Lane, Result
+from woad.core.render.region import Spot, read_spot
+
+
+class Desk(QWidget):
+    """Bench, pile, view, step panel and bottom line around one session."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session = Session(self)
+        self.opener, self.checker, self.writer = Opener(session), Checker(session), Writer(session)
+        self.spot_lane = Lane("spot", self)
+        self.bench, self.pile, self.view = BenchBar(session), Pile(session), SheetView(session)
+        self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
+        self.editions = EditionsPanel(session)
+        self.panels: dict[str, StepPanel] = {
+            "scan": ScanPanel(session), "paper": PaperPanel(session), "ink": InkPanel(session),
+            "knockout": KnockoutPanel(session), "editions": self.editions,
+        }  # fmt: skip
+        self._lay_out()
+        self.status.stop_asked.connect(self.writer.stop)
+        self.writer.progress.connect(
+            lambda name, share: self.status.show_work(self.tr("Writing {0}").format(name), share, True)
+        )
+        self.view.zoom_changed.connect(self.viewbar.show_zoom)
+        self.view.pointer_at.connect(self._pointer)
+
+    def _lay_out(self) -> None:
+        self.panel_stack = QStackedWidget()
+        self.panel_stack.setObjectName("panel")
+        self.panel_stack.setFixedWidth(304)
+        for panel in self.panels.values():
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            scroll.setWidget(panel)
+            self.panel_stack.addWidget(scroll)
+        centre, column = QWidget(), QVBoxLayout()
+        centre.setLayout(column)
+        column.addWidget(self.viewbar)
+        column.addWidget(self.messages)
+        column.addWidget(self.view, 1)
+        middle, row = QWidget(), QHBoxLayout()
+        middle.setLayout(row)
+        row.addWidget(self.pile)
+        row.addWidget(centre, 1)
+        row.addWidget(self.panel_stack)
+        whole = QVBoxLayout(self)
+        whole.addWidget(self.bench)
+        whole.addWidget(middle, 1)
+        whole.addWidget(self.status)
+        for layout in (column, row, whole):
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(0)
+
+    def refresh(self) -> None:
+        """Show the step's panel and what is under way."""
+        session, entry = self.session, self.session.entry
+        self.panel_stack.setCurrentIndex(list(self.panels).index(session.step))
+        self.panels[session.step].refresh()
+        if entry is not None and self.writer.under_way == 0:
+            waiting = sum(1 for e in session.entries if e.sheet is None or not e.sheet.settled)
+            self.status.show_work(self.tr("Opening {0}").format(waiting) if waiting else "", None, False)
+
+    def _pointer(self, at: tuple[float, float] | None) -> None:
+        entry, docket = self.session.entry, self.session.docket
+        if at is None or entry is None or entry.sheet is None or docket is None:
+            self.status.clear_spot()
+            return
+        sheet, step, cache = entry.sheet, self.session.shown_step, entry.cache
+        # Read at the level that is shown: the figures then belong to what the eye sees.
+        frame = self.view.frame
+        level = 0
+        if frame is not None:
+            level = min(max(round(-_log2(frame.view.zoom * sheet.scale)), 0), sheet.pyramid.deepest)
+        px = sheet.scale * (1 << level)
+        h, w = sheet.pyramid.levels[level].shape[:2]
+        x, y = min(int(at[0] / px), w - 1), min(int(at[1] / px), h - 1)
+
+        def arrived(result: Result) -> None:
+            if isinstance(result.value, Spot):
+                self.status.show_spot(at[0], at[1], sheet.ppi, result.value)
+
+        self.spot_lane.submit(lambda: read_spot(sheet, docket, step, level, x, y, cache), arrived)
+
+    def lanes(self) -> list[Lane]:
+        """Every thread at work."""
+        return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
+                self.spot_lane]  # fmt: skip
+
+
+def _log2(value: float) -> float:
+    from math import log2
+
+    return log2(max(value, 1e-9))
