@@ -27,6 +27,9 @@ Decoded = tuple["Original", "Pixels"]
 def clean(args: argparse.Namespace) -> int:
     """Clean every scan; 0 only if all were written, 1 if some were not, 2 if the wish itself was wrong."""
     started = time.perf_counter()
+    # What the decoder needs is loaded before its thread starts: two threads that import only get in each other's way.
+    import woad.core.formats.read  # noqa: F401
+
     with ThreadPoolExecutor(1) as ahead:
         # The first scan is decoded while the rest of the program loads; each next one while its forerunner is worked on.
         coming: Future[Decoded] = ahead.submit(_decode, args.scans[0])

@@ -65,13 +65,10 @@ class TonePlot(QWidget):
             left = max(x, free)
             out[name] = QRectF(left, 6, widths[name], 17)
             free = out[name].right() + 3
-        over = out["ink"].right() - (self.width() - 3)
-        if over > 0:
-            for name, before in (("ink", "middle"), ("middle", "paper")):
-                out[name].translate(-over, 0)
-                over = out[before].right() + 3 - out[name].left()
-                if over <= 0:
-                    break
+        limit = self.width() - 3.0
+        for name in reversed(FLAGS):
+            out[name].moveLeft(min(out[name].left(), limit - out[name].width()))
+            limit = out[name].left() - 3
         return out
 
     def _flag_at(self, at: QPointF) -> str | None:
