@@ -26,7 +26,7 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
     made.show()
     qtbot.waitExposed(made)
     made.complete()
-    made.session.folder = tmp_path / "out"
+    made.session.folder, made.session.folder_chosen = tmp_path / "out", True
     yield made
     made.close()
 

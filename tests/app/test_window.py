@@ -286,6 +286,28 @@ def test_a_pile_keeps_each_sheets_own_settings(window, settle, scan: Path, tmp_p
     assert "Knock-out is off" in window.messages.text.text()
 
 
+def test_a_sheet_taken_off_the_pile_comes_back_with_its_settings(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """Nothing is destroyed: the empty job shows the drop place, and the sheet returns as it was."""
+    opened.session.change("paper.grain", 0.6, "x")
+    opened.actions_["remove-sheet"].trigger()
+    settle(opened)
+    assert opened.stack.currentIndex() == 0
+    opened.actions_["put-back"].trigger()
+    settle(opened)
+    assert opened.session.docket.paper.grain == 0.6
+    assert max(colour_at(opened, *SOLID)) < 10
+
+
+def test_editions_go_beside_the_scans_unless_told_otherwise(window, settle, scan: Path) -> None:  # type: ignore[no-untyped-def]
+    """Without a chosen folder they are written into one of their own next to the first sheet."""
+    window.session.folder_chosen = False
+    drop(window, [scan])
+    settle(window)
+    window.write(False)
+    settle(window)
+    assert (scan.parent / "editions" / "pen-cutout.png").exists()
+
+
 def test_dark_theme_and_every_panel_paint_without_a_complaint(opened, settle) -> None:  # type: ignore[no-untyped-def]
     """Every step in the dark theme; the surround stays a neutral grey by which white can be judged."""
     opened.set_theme("dark")

@@ -61,7 +61,8 @@ ROWS: tuple[ActionRow, ...] = (
     ActionRow("theme-system", "View", "Light or dark as the desktop", None, lambda w: w.set_theme("system")),
     ActionRow("next-sheet", "Sheet", "Next sheet", "PgDown", lambda w: w.session.choose(w.session.at + 1)),
     ActionRow("previous-sheet", "Sheet", "Previous sheet", "PgUp", lambda w: w.session.choose(w.session.at - 1)),
-    ActionRow("remove-sheet", "Sheet", "Take off the pile", None, lambda w: w.remove_sheet(), line_before=True),
+    ActionRow("remove-sheet", "Sheet", "Take off the pile", None, lambda w: w.session.take_off(), line_before=True),
+    ActionRow("put-back", "Sheet", "Put back on the pile", None, lambda w: w.session.put_back()),
     ActionRow("next-step", "Step", "Next step", ".", lambda w: w.session.go_by(1)),
     ActionRow("previous-step", "Step", "Previous step", ",", lambda w: w.session.go_by(-1)),
     *(_step_row(i, n, t) for i, (n, t) in enumerate(

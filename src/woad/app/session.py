@@ -89,6 +89,8 @@ class Session(QObject):
         self.overlays: frozenset[str] = frozenset()
         self.spot_zoom = 1
         self.folder: Path = Path.cwd() / "out"
+        self.folder_chosen = False
+        self.taken_off: list[Entry] = []
         self._gesture = 0
 
     # -- reading -----------------------------------------------------------------------------------------------
@@ -148,6 +150,24 @@ class Session(QObject):
             self.pile_changed.emit()
             self.sheet_changed.emit()
         self.message.emit(says)
+
+    def take_off(self) -> None:
+        """The chosen sheet leaves the pile; it can be put back with all its settings."""
+        entry = self.entry
+        if entry is not None:
+            self.entries.remove(entry)
+            self.taken_off.append(entry)
+            self.at = min(self.at, len(self.entries) - 1)
+            self.pile_changed.emit()
+            self.sheet_changed.emit()
+
+    def put_back(self) -> None:
+        """The sheet taken off last comes back as it was, and is chosen."""
+        if self.taken_off:
+            self.entries.append(self.taken_off.pop())
+            self.at = len(self.entries) - 1
+            self.pile_changed.emit()
+            self.sheet_changed.emit()
 
     def choose(self, index: int) -> None:
         if 0 <= index < len(self.entries) and index != self.at:

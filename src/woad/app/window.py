@@ -111,6 +111,7 @@ class MainWindow(QMainWindow):
         ready = entry is not None and entry.sheet is not None and entry.sheet.settled
         for name in ("write", "write-all", "remove-sheet"):
             self.actions_[name].setEnabled(ready)
+        self.actions_["put-back"].setEnabled(bool(session.taken_off))
 
     # -- what actions do ---------------------------------------------------------------------------------------
 
@@ -120,6 +121,11 @@ class MainWindow(QMainWindow):
 
     def open_files(self, sources: Sequence[Source]) -> None:
         self.complete()
+        first = next((source for source in sources if isinstance(source, Path)), None)
+        if first is not None and not self.session.folder_chosen and not self.session.entries:
+            # Beside the scans, in a folder of their own; the demo's scans lie inside the program.
+            demo = "demo" in first.parts and first.parent.name == "sheets"
+            self.session.folder = Path.cwd() / "out" if demo else first.resolve().parent / "editions"
         self.desk.opener.open(list(sources))
 
     def open_demo(self) -> None:
@@ -172,14 +178,6 @@ class MainWindow(QMainWindow):
 
     def toggle_full_screen(self) -> None:
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
-
-    def remove_sheet(self) -> None:
-        entry = self.session.entry
-        if entry is not None:
-            self.session.entries.remove(entry)
-            self.session.at = min(self.session.at, len(self.session.entries) - 1)
-            self.session.pile_changed.emit()
-            self.session.sheet_changed.emit()
 
     def set_theme(self, wish: str) -> None:
         self.complete()

@@ -83,7 +83,7 @@ class EditionsPanel(StepPanel):
     def _choose_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, self.tr("Folder for editions"), str(self.session.folder.parent))
         if chosen:
-            self.session.folder = Path(chosen)
+            self.session.folder, self.session.folder_chosen = Path(chosen), True
             self.refresh()
 
     def show_entry(self, entry: Entry, docket: Docket) -> None:
