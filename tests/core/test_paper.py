@@ -123,3 +123,17 @@ def test_a_tiny_sheet_is_measured() -> None:
     for shape in ((1, 1, 3), (3, 200, 1), (20, 20, 3)):
         sheet = sheet_of(np.full(shape if shape[2] == 3 else shape[:2], 200, np.uint8))
         assert sheet.readings.light_doubt is not None
+
+
+def test_dense_hatching_all_over_does_not_become_paper() -> None:
+    """Nearly half ink everywhere, paper only in gaps of a few pixels: the gaps are the paper, also in falling light."""
+    y, x = np.mgrid[0:900, 0:700]
+    hatch = cv2.GaussianBlur(((x + y) % 12 < 5).astype(np.float32), (0, 0), 0.6)
+    light = (0.85 - 0.25 * x / 700).astype(np.float32)
+    noise = 1 + 0.006 * np.random.default_rng(6).standard_normal((900, 700), dtype=np.float32)
+    field = estimate_light((light * (1 - 0.96 * hatch) * noise)[..., None])
+    assert isinstance(field, LightField)
+    wanted = cv2.resize(light, (field.grid.shape[1], field.grid.shape[0]), interpolation=cv2.INTER_AREA)
+    error = np.abs(np.log(field.grid[..., 0] / wanted))
+    assert np.median(error) < 0.05
+    assert np.percentile(error, 95) < 0.15

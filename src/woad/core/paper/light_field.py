@@ -77,9 +77,16 @@ def _blocks(guide: Plane, size: int) -> tuple[Plane, Plane, float]:
     n = cells.shape[2]
     high = cells[..., int(n * 0.9)]
     # Spread of bare paper, from the lighter half of each block only; the flattest third of all blocks is paper.
-    upper = (cells[..., int(n * 0.9)] - cells[..., n // 2]) / 1.2816
+    at = {share: cells[..., min(n - 1, int(n * share))] for share in (0.5, 0.8, 0.95, 0.98)}
+    upper = (high - at[0.5]) / np.float32(1.2816)
     bright = high >= np.percentile(high, 40)
-    spread = max(float(np.percentile(upper[bright], 35)), 0.0015)
+    spread = float(np.percentile(upper[bright], 35))
+    if spread > 0.03:
+        # No paper is as rough as that at this scale: hatching or shading lies nearly everywhere, and only the lightest
+        # slices of a block are paper.
+        slices = np.minimum((at[0.95] - at[0.8]) / 0.8033, (at[0.98] - high) / 0.7722)
+        spread = min(0.03, float(np.percentile(slices[bright], 35)))
+    spread = max(spread, 0.0015)
     window = cells >= (high - 2.6 * spread)[..., None]
     count = window.sum(axis=2)
     tone = (cells * window).sum(axis=2) / count
@@ -93,12 +100,22 @@ def _blocks(guide: Plane, size: int) -> tuple[Plane, Plane, float]:
 
 def _low_order(tone: Plane, share: Plane) -> Plane:
     """Quadratic surface through the paper, fitted from the lighter side."""
+    usual = float(np.percentile(tone[share >= np.percentile(share, 50)], 85))
+    surface = _from_above(tone, share, usual)
+    # Where most of the sheet is ink, the usual start takes ink for paper. Nothing lies above paper, so if a part of the
+    # sheet does, begin at the light end instead.
+    if float((tone - surface > 0.2).mean()) > 0.015:
+        surface = _from_above(tone, share, float(np.percentile(tone, 97)))
+    return surface
+
+
+def _from_above(tone: Plane, share: Plane, start: float) -> Plane:
+    """Asymmetric least squares from a constant ``start``: what lies below loses its weight as the fit tightens."""
     gh, gw = tone.shape
     y, x = np.mgrid[-1 : 1 : gh * 1j, -1 : 1 : gw * 1j]
     basis = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
-    z = tone.reshape(-1).astype(np.float64)
-    base = share.reshape(-1).astype(np.float64)
-    surface = np.full(z.shape, np.percentile(z[base >= np.percentile(base, 50)], 85))
+    z, base = tone.reshape(-1).astype(np.float64), share.reshape(-1).astype(np.float64)
+    surface = np.full(z.shape, start)
     for step in range(24):
         give = 0.35 * 0.82**step + 0.03
         residual = z - surface
@@ -107,7 +124,7 @@ def _low_order(tone: Plane, share: Plane) -> Plane:
         # A whisper of ridge on slopes keeps sheets with little paper from bending wildly.
         ridge = np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * weight.sum()
         surface = basis @ np.linalg.solve(basis.T @ a + ridge, a.T @ z)
-    return surface.reshape(gh, gw).astype(np.float32)
+    return np.asarray(surface.reshape(gh, gw), np.float32)
 
 
 def _smooth(values: Plane, weight: Plane, sigma: float, prior: Plane, trust: float) -> Plane:
@@ -203,8 +220,15 @@ def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cel
 
 
 def _paper_mask(residual: Plane, give: float, spread: float) -> NDArray[np.bool_]:
-    """Pixels no more than ``give`` darker than the surface, and not next to a mark."""
-    blurred = cv2.GaussianBlur(residual, (0, 0), 1.2)
-    marks = (blurred < -give) | (residual < -max(1.8 * give, 4 * spread))
-    near = cv2.dilate(marks.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    return np.asarray(~near & (residual < max(give, 4 * spread, 0.03)), np.bool_)
+    """Pixels no more than ``give`` darker than the surface, and not next to a mark (as far as there are such)."""
+    light = residual < max(give, 4 * spread, 0.03)
+    clear = light
+    for margin, blur in ((5, 1.2), (3, 0.8), (1, 0.0)):
+        smooth = cv2.GaussianBlur(residual, (0, 0), blur) if blur else residual
+        marks = (smooth < -give) | (residual < -max(1.8 * give, 4 * spread))
+        near = cv2.dilate(marks.astype(np.uint8), np.ones((margin, margin), np.uint8)) > 0
+        clear = ~near & light
+        # In dense hatching no pixel stands clear of marks: then the middles of the gaps have to do.
+        if float(clear.mean()) > 0.01:
+            break
+    return np.asarray(clear, np.bool_)
