@@ -72,8 +72,11 @@ def _composite(result: Result, backing: tuple[float, float, float], where: NDArr
 
 def measure(sheet: Sheet, result: Result, z: Zones) -> dict[str, float]:
     """All rows for one method on one sheet. Errors in steps of 255."""
-    ink = result.colour if result.colour.ndim == 1 else np.median(result.colour[z.solid], axis=0)
-    ink = np.nan_to_num(np.asarray(ink, np.float32), nan=0.1)
+    ink = result.colour
+    if ink.ndim == 3:
+        # A way that keeps the scan's colours: its ink is what solid ink looks like; pencil hardly has any.
+        ink = np.median(ink[z.solid], axis=0) if z.solid.any() else np.full(3, 0.1)
+    ink = np.asarray(ink, np.float32)
     right = truths(sheet, float(ink.mean()))
     rows: dict[str, float] = {}
     for name, backing in (("white", (1.0,) * 3), ("black", (0.0,) * 3), ("bright", BRIGHT)):
