@@ -6,11 +6,12 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from woad.app.session import Entry, Loaded, Session, count_checks, load_first, load_full
+from woad.app.session import Entry, Loaded, Session, load_first, load_full
 from woad.app.worker import Lane, Result
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
+from woad.core.render.check import check_sheet
 
 Source = Path | tuple[str, bytes]
 
@@ -82,7 +83,7 @@ class Checker(QObject):
                 entry.checks = result.value
                 self.session.checks_changed.emit()
 
-        self.lane.submit(lambda: count_checks(sheet, docket), arrived)
+        self.lane.submit(lambda: check_sheet(sheet, docket), arrived)
 
 
 class Writer(QObject):

@@ -13,7 +13,7 @@ from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
-from woad.core.render.check import Checks, check_sheet
+from woad.core.render.check import Checks
 from woad.core.render.region import RegionCache
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
@@ -259,7 +259,3 @@ def load_first(source: Path | tuple[str, bytes]) -> Loaded:
 def load_full(first: Loaded) -> Loaded:
     """The same file, decoded and measured in full."""
     return Loaded(first.original, settle_sheet(first.sheet), first.spots)
-
-
-def count_checks(sheet: Sheet, docket: Docket) -> Checks:
-    return check_sheet(sheet, docket)

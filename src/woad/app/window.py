@@ -123,15 +123,16 @@ class MainWindow(QMainWindow):
         self.complete()
         first = next((source for source in sources if isinstance(source, Path)), None)
         if first is not None and not self.session.folder_chosen and not self.session.entries:
-            # Beside the scans, in a folder of their own; the demo's scans lie inside the program.
-            demo = "demo" in first.parts and first.parent.name == "sheets"
-            self.session.folder = Path.cwd() / "out" if demo else first.resolve().parent / "editions"
+            # Beside the scans, in a folder of their own.
+            self.session.folder = first.resolve().parent / "editions"
         self.desk.opener.open(list(sources))
 
     def open_demo(self) -> None:
         from woad.demo.job import demo_files
 
-        self.open_files(demo_files())
+        # The demo's scans lie inside the program: its editions go to the usual folder, not beside them.
+        self.complete()
+        self.desk.opener.open(list(demo_files()))
 
     def paste(self) -> None:
         self.complete()

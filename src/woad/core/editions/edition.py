@@ -10,9 +10,9 @@ from typing import Any, Literal
 
 import numpy as np
 
-from woad.core.editions.picture import paper_table
 from woad.core.errors import BadSetting, Impossible
 from woad.core.formats.write import save_image
+from woad.core.raster.compositing import on_white_table
 from woad.core.render.whole import Planes
 
 Kind = Literal["cutout", "paper"]
@@ -98,5 +98,5 @@ def _paper(planes: Planes) -> Any:
     if planes.paper_rgb is not None:
         return pyvips.Image.new_from_array(planes.paper_rgb)
     assert planes.tone is not None
-    table = pyvips.Image.new_from_array(np.ascontiguousarray(paper_table(planes.ink_rgb)[None, :, :]))
+    table = pyvips.Image.new_from_array(np.ascontiguousarray(on_white_table(planes.ink_rgb)[None, :, :]))
     return pyvips.Image.new_from_array(planes.tone).maplut(table)

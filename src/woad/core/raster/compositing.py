@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,3 +17,14 @@ def over(colour: Image8, alpha: Image8, backing: Image8 | tuple[int, int, int]) 
     a = alpha.astype(np.float32)[..., None] / 255
     back = np.asarray(backing, np.float32)
     return (colour.astype(np.float32) * a + back * (1 - a) + 0.5).astype(np.uint8)
+
+
+def on_white(coverage: Image8, colour: tuple[int, int, int]) -> Image8:
+    """One ink of ``colour`` with ``coverage`` (H, W) 0..255 laid on white, (H, W, 3) uint8, by one look-up."""
+    return np.asarray(cv2.LUT(cv2.merge([coverage] * 3), on_white_table(colour).reshape(1, 256, 3)))
+
+
+def on_white_table(colour: tuple[int, int, int]) -> Image8:
+    """What :func:`on_white` gives for each coverage, (256, 3) uint8."""
+    a = np.arange(256, dtype=np.float64)[:, None] / 255
+    return np.rint(255 - a * (255 - np.asarray(colour, np.float64)[None, :])).astype(np.uint8)

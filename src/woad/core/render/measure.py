@@ -33,10 +33,9 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
     encoded = pyramid.levels[base]
-    light = (
-        estimate_light(linear_light(encoded), quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
-    )
-    field, doubt = _grid_or_flat(light, linear_light(encoded))
+    linear = linear_light(encoded)
+    light = estimate_light(linear, quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    field, doubt = _grid_or_flat(light, linear)
     cell = _cell_px(pyramid)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
     grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)

@@ -43,6 +43,11 @@ class Recipe:
         return int(code[0]), int(code[1]), int(code[2])
 
     @property
+    def clears_more(self) -> bool:
+        """Whether Knock-out takes more away than Paper has: its clearing is raised, or grain was kept."""
+        return self.clearing_scale > 1 or self.grain > 0
+
+    @property
     def paper_key(self) -> tuple[object, ...]:
         """What the Paper step's result depends on."""
         return (self.one_ink, self.evening, self.noise_scale, self.softness)

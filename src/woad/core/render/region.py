@@ -16,6 +16,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, resting_middle
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
+from woad.core.raster.compositing import on_white
 from woad.core.raster.tiles import Region
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
@@ -23,7 +24,6 @@ from woad.core.render.steps import (
     Evened,
     aligned,
     body_px,
-    ink_colours,
     ink_step,
     knockout_step,
     level_floors,
@@ -105,10 +105,10 @@ def render_region(
     evened = _evened(sheet, recipe, level, tile, cache)
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
-        return Picture(np.ascontiguousarray(_paper_picture(evened, sheet, recipe)[inner]), None)
+        return Picture(_paper_picture(evened, sheet, recipe, inner), None)
     if step == "ink" or not recipe.knockout:
         return Picture(_ink_picture(evened, recipe, inner), None)
-    if recipe.one_ink and recipe.clearing_scale <= 1 and recipe.grain <= 0:
+    if recipe.one_ink and not recipe.clears_more:
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         inner = _ALL
     cut = knockout_step(evened, ink_step(evened, recipe), recipe, sheet.readings, level, body)
@@ -116,7 +116,7 @@ def render_region(
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
 
 
-def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe) -> Plane8:
+def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
     """Paper white, ink still as it was scanned: the Ink step's curve with the scan's own ink."""
     own = sheet.readings.ink
     linear = (0.06,) * 3 if isinstance(own, NoEstimate) else (own.reflectance * 3)[:3]
@@ -124,7 +124,7 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe) -> Plane8:
     dark = min(linear) if recipe.one_ink else 0.0
     points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
-    return _ink_picture(evened, replace(recipe, points=points, reading="seen", ink_linear=ink), _ALL)
+    return _ink_picture(evened, replace(recipe, points=points, reading="seen", ink_linear=ink), inner)
 
 
 _ALL = (slice(None), slice(None))
@@ -136,8 +136,7 @@ def _ink_picture(evened: Evened, recipe: Recipe, inner: tuple[slice, slice]) -> 
     if inked.rgb is not None:
         return inked.rgb
     assert inked.tone is not None
-    table = ink_colours(recipe)
-    return np.asarray(cv2.LUT(cv2.merge([inked.tone] * 3), table.reshape(1, 256, 3)))
+    return on_white(inked.tone, recipe.ink_rgb)
 
 
 @dataclass(frozen=True)
@@ -152,9 +151,10 @@ class Spot:
 def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: int, cache: RegionCache) -> Spot:
     """Readings under the pointer: colour as it leaves ``step`` over white, density after Paper, coverage."""
     box = Region(x, y, 1, 1)
-    picture = render_region(sheet, docket, step, level, box, cache)
-    rgb = np.asarray(picture.rgb, np.float32).reshape(-1, 3)[0]
     cut = render_region(sheet, docket, "knockout", level, box, cache)
+    shows_cut = step in ("knockout", "editions")
+    picture = cut if shows_cut else render_region(sheet, docket, step, level, box, cache)
+    rgb = np.asarray(picture.rgb, np.float32).reshape(-1, 3)[0]
     covered = 1.0 if cut.alpha is None else float(cut.alpha[0, 0]) / 255
     if picture.alpha is not None:
         rgb = rgb * covered + 255 * (1 - covered)

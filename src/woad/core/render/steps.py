@@ -117,7 +117,7 @@ def ink_step(evened: Evened, recipe: Recipe) -> Inked:
 def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: float) -> CutOut:
     """Coverage and straight colour."""
     strict: Plane8 | None = None
-    if recipe.clearing_scale > 1.0 or (recipe.grain > 0 and recipe.clearing_scale > 0):
+    if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
         strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(readings))
     if inked.tone is not None:
@@ -131,17 +131,9 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
     alpha = body_alpha(least, body)
-    alpha = cv2.bitwise_and(alpha, alpha, mask=cv2.threshold(least, 0, 255, cv2.THRESH_BINARY)[1])
-    return CutOut(np.asarray(alpha), unmix(rgb, np.asarray(alpha)))
+    return CutOut(alpha, unmix(rgb, alpha))
 
 
 def aligned(box: Region, recipe: Recipe, body: float, width: int, height: int) -> Region:
     """The tile to compute for ``box``: enlarged by the steps' reach and aligned to noise blocks."""
     return box.grown(reach_px(recipe, body), ALIGN_PX, width, height)
-
-
-def ink_colours(recipe: Recipe) -> NDArray[np.uint8]:
-    """One ink: table (256, 3) of the encoded picture on white paper for each encoded coverage."""
-    a = np.arange(256, dtype=np.float64)[:, None] / 255
-    k = np.asarray(recipe.ink_rgb, np.float64)[None, :]
-    return np.rint(255 - a * (255 - k)).astype(np.uint8)

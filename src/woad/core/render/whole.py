@@ -46,11 +46,10 @@ def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None,
     recipe = make_recipe(docket, sheet.readings)
     image = sheet.pyramid.levels[0]
     h, w = image.shape[:2]
-    same = recipe.clearing_scale <= 1 and recipe.grain <= 0
     tone = np.empty((h, w), np.uint8) if recipe.one_ink else None
     alpha: Plane8 | None = None
     if recipe.knockout:
-        alpha = tone if recipe.one_ink and same else np.empty((h, w), np.uint8)
+        alpha = tone if recipe.one_ink and not recipe.clears_more else np.empty((h, w), np.uint8)
     rgb = np.empty((h, w, 3), np.uint8) if not recipe.one_ink and recipe.knockout else None
     paper = np.empty((h, w, 3), np.uint8) if not recipe.one_ink else None
     planes = Planes(recipe.ink_rgb, tone, alpha, rgb, paper)
