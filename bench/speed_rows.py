@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 
 import plain
+from measured import run_measured
 from woad.demo.job import bench_sheet
 
 OUT = Path(__file__).parent / "out"
@@ -109,14 +110,7 @@ def open_rows(kinds: list[str]) -> list[Row]:
 def _clean(path: Path, folder: Path) -> tuple[float, float]:
     """Wall seconds of the whole command, and the peak of its memory in MB."""
     command = [sys.executable, "-m", "woad.cli", "clean", str(path), "--out", str(folder), "--overwrite", "--json"]
-    start = time.perf_counter()
-    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-    _, status, usage = os.wait4(process.pid, 0)
-    wall = time.perf_counter() - start
-    process.returncode = status
-    if status:
-        raise RuntimeError(f"clean failed on {path.name}")
-    return wall, usage.ru_maxrss / 1024
+    return run_measured(command)
 
 
 def clean_rows(kinds: list[str]) -> list[Row]:
@@ -149,10 +143,7 @@ def memory_rows(_kinds: list[str]) -> list[Row]:
 
 def _window_memory(path: Path) -> float:
     script = Path(__file__).parent / "view_probe.py"
-    process = subprocess.Popen([sys.executable, str(script), str(path)], stdout=subprocess.DEVNULL)
-    _, status, usage = os.wait4(process.pid, 0)
-    process.returncode = status
-    return float(usage.ru_maxrss / 1024) if not status else float("nan")
+    return run_measured([sys.executable, str(script), str(path)])[1]
 
 
 def growth_rows(_kinds: list[str]) -> list[Row]:

@@ -8,7 +8,7 @@ import pytest
 
 from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
 from woad.core.estimate import NoEstimate
-from woad.core.paper.evening import gain_grid, sample_grid
+from woad.core.paper.evening import make_gain, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import mark_gate, measure_floors
 from woad.core.raster.codes import to_codes
@@ -70,10 +70,13 @@ def test_light_samples_are_the_same_in_any_tile() -> None:
 
 def test_evening_powers_the_field() -> None:
     """At 0 nothing is divided out; weights fold channels so that paper stays 1."""
-    field = np.full((2, 2, 3), (0.8, 0.7, 0.6), np.float32)
-    assert np.allclose(gain_grid(field, 0.0, None), 1)
-    folded = gain_grid(field, 1.0, (0.3, 0.6, 0.1))
-    assert np.allclose((folded * field).sum(axis=2), 1)
+    field = np.linspace(0.5, 0.9, 8, dtype=np.float32).reshape(2, 4, 1) * np.array([1, 0.9, 0.8], np.float32)
+    assert np.allclose(make_gain(field, 0.0, None).grid, 1)
+    assert np.allclose(make_gain(field, 1.0, None).grid * field, 1, atol=1e-5)
+    for evening, paper in ((1.0, np.ones((2, 4))), (0.0, field @ np.array([0.3, 0.6, 0.1]))):
+        gain = make_gain(field, evening, (0.3, 0.6, 0.1))
+        assert gain.fold is not None
+        assert np.allclose((field @ gain.fold[0]) * gain.grid[..., 0], paper, atol=1e-5)
 
 
 def noisy_paper(seed: int) -> np.ndarray:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -85,6 +84,8 @@ def _vips(data: bytes) -> Pixels:
 
 def reduced_jpeg(data: bytes) -> NDArray[np.uint8] | None:
     """A JPEG at an eighth of its size, (h, w, 3) RGB as stored (not turned)."""
+    import cv2
+
     flags = cv2.IMREAD_REDUCED_COLOR_8 | cv2.IMREAD_IGNORE_ORIENTATION
     out = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
     return None if out is None else np.asarray(cv2.cvtColor(out, cv2.COLOR_BGR2RGB))

@@ -2,26 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.raster.codes import Codes, to_codes
+from woad.core.raster.codes import PAPER_CODE, Codes
 from woad.core.raster.transfer import linear_of_8bit, linear_of_16bit
 
 Plane = NDArray[np.float32]
 
 
-def gain_grid(field: Plane, evening: float, weights: tuple[float, ...] | None) -> Plane:
-    """What each channel is multiplied with, on the light field's grid, (gh, gw, C) float32.
+@dataclass(frozen=True, eq=False)
+class Gain:
+    """What linear light is multiplied with so that bare paper becomes 1.
 
-    ``field`` linear value of paper; ``evening`` 0..1, the power of the field that is divided out; ``weights``
-    (C,) summing to 1 fold the channels into one reflectance for art of one ink, ``None`` keeps them apart.
+    ``grid`` (gh, gw, C) float32 on the light field's grid. With ``fold`` (1, C), for art of one ink, the channels are
+    first added up with these weights and the grid has one channel.
     """
-    gain = np.power(np.maximum(field, np.float32(1e-4)), np.float32(-evening))
-    if weights is not None:
-        gain = gain * np.asarray(weights, np.float32)
-    return np.ascontiguousarray(gain, np.float32)
+
+    grid: Plane
+    fold: Plane | None
+
+
+def make_gain(field: Plane, evening: float, weights: tuple[float, ...] | None) -> Gain:
+    """The gain for a light field.
+
+    ``field`` (gh, gw, C) linear value of paper; ``evening`` 0..1, the power of the field that is divided out;
+    ``weights`` (C,) summing to 1 fold the channels into one reflectance, ``None`` keeps them apart.
+    """
+    field = np.maximum(field, np.float32(1e-4))
+    power = np.float32(-evening)
+    if weights is None:
+        return Gain(np.ascontiguousarray(np.power(field, power), np.float32), None)
+    # The sheet's mean cast goes into the weights; only the folded light still varies over the sheet. One plane instead
+    # of three is then enlarged and multiplied, and bare paper comes out as exactly 1 all the same.
+    mean = np.exp(np.log(field).mean(axis=(0, 1)))
+    row = np.asarray(weights, np.float32)
+    folded = ((field / mean) @ row)[..., None]
+    fold = (row * np.power(mean, power))[None, :]
+    return Gain(np.ascontiguousarray(np.power(folded, power), np.float32), np.ascontiguousarray(fold, np.float32))
 
 
 def regular_grid(field: Plane, cell_px: int, width: int, height: int, over_px: tuple[float, float]) -> Plane:
@@ -43,13 +65,22 @@ def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level
 
     ``cell_px`` is the cells' size in level-0 pixels, a power of two.
     """
+    return np.concatenate([patch for _, patch in _strips(grid, cell_px, (x, y, w, h), level, h)])
+
+
+def _strips(
+    grid: Plane, cell_px: int, box: tuple[int, int, int, int], level: int, rows: int
+) -> Iterator[tuple[slice, Plane]]:
+    """The samples of :func:`sample_grid` for the box (x, y, w, h), ``rows`` rows at a time, with their place in it."""
+    x, y, w, h = box
     cell = cell_px >> level
     gh, gw = grid.shape[:2]
     if cell < 2:
         columns = np.clip(((x + np.arange(w) + 0.5) * (1 << level) / cell_px).astype(int), 0, gw - 1)
-        rows = np.clip(((y + np.arange(h) + 0.5) * (1 << level) / cell_px).astype(int), 0, gh - 1)
-        return np.ascontiguousarray(grid[rows][:, columns])
-    # Down the rows by hand (a strip has few of them and the grid few columns), along them by the fast resampler.
+        lines = np.clip(((y + np.arange(h) + 0.5) * (1 << level) / cell_px).astype(int), 0, gh - 1)
+        yield slice(0, h), np.ascontiguousarray(grid[lines][:, columns])
+        return
+    # Down the rows by hand (the grid has few columns), along them by the fast resampler.
     at = (y + np.arange(h) + 0.5) / cell - 0.5
     upper = np.floor(at).astype(int)
     share = (at - upper).astype(np.float32)[:, None, None]
@@ -57,11 +88,13 @@ def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level
     i0, i1 = x // cell - 1, (x + w - 1) // cell + 2
     part = grid[:, np.clip(np.arange(i0, i1), 0, gw - 1)]
     low, high = part[np.clip(upper, 0, gh - 1)], part[np.clip(upper + 1, 0, gh - 1)]
-    rows_of_cells = low + (high - low) * share
-    size = ((i1 - i0) * cell, h)
-    large = cv2.resize(rows_of_cells, size, interpolation=cv2.INTER_LINEAR).reshape(h, size[0], grid.shape[2])
+    cells = np.asarray(low + (high - low) * share, np.float32)
     left = x - i0 * cell
-    return np.asarray(large[:, left : left + w])
+    for top in range(0, h, rows):
+        some = slice(top, min(top + rows, h))
+        size = ((i1 - i0) * cell, some.stop - top)
+        large = cv2.resize(cells[some], size, interpolation=cv2.INTER_LINEAR).reshape(size[1], size[0], grid.shape[2])
+        yield some, np.asarray(large[:, left : left + w])
 
 
 def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
@@ -70,31 +103,26 @@ def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
     return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), table), np.float32).reshape(encoded.shape)
 
 
-_STRIP_ROWS = 32  # a strip's float planes stay in the processor's cache
+_STRIP_VALUES = 240_000  # a strip's float planes stay in the processor's cache
 
 
 def even(
-    encoded: NDArray[np.uint8] | NDArray[np.uint16],
-    gain: Plane,
-    cell_px: int,
-    place: tuple[int, int, int],
-    fold: bool,
+    encoded: NDArray[np.uint8] | NDArray[np.uint16], gain: Gain, cell_px: int, place: tuple[int, int, int]
 ) -> Codes:
     """Reflectance codes of an encoded tile.
 
-    Parameters: ``encoded`` (h, w, C); ``gain`` the grid from :func:`gain_grid` with cells of ``cell_px``; ``place``
-    (x, y, level) of the tile; ``fold`` adds the channels up (the gains then hold the weights).
-    Returns (h, w) when folded, else (h, w, C), uint16 codes.
+    Parameters: ``encoded`` (h, w, C); ``gain`` from :func:`make_gain` with cells of ``cell_px``; ``place``
+    (x, y, level) of the tile.
+    Returns (h, w) when the gain folds, else (h, w, C), uint16 codes.
     """
     h, w, channels = encoded.shape
     x, y, level = place
-    out = np.empty((h, w) if fold else (h, w, channels), np.uint16)
-    ones = np.ones((1, channels), np.float32)
-    for top in range(0, h, _STRIP_ROWS):
-        rows = min(_STRIP_ROWS, h - top)
-        patch = sample_grid(gain, cell_px, x, y + top, w, rows, level)
-        product = cv2.multiply(linear_light(encoded[top : top + rows]), patch).reshape(rows, w, channels)
-        if fold and channels > 1:
-            product = cv2.transform(product, ones)
-        out[top : top + rows] = to_codes(np.asarray(product)).reshape(out[top : top + rows].shape)
+    out = np.empty((h, w) if gain.fold is not None else (h, w, channels), np.uint16)
+    rows = max(8, _STRIP_VALUES // max(1, w * channels))
+    for some, patch in _strips(gain.grid, cell_px, (x, y, w, h), level, rows):
+        light = linear_light(encoded[some])
+        if gain.fold is not None:
+            light = np.asarray(cv2.transform(light, gain.fold))
+        product = cv2.multiply(light.reshape(patch.shape), patch, scale=float(PAPER_CODE), dtype=cv2.CV_16U)
+        out[some] = np.asarray(product).reshape(out[some].shape)
     return out

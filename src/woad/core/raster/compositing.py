@@ -21,7 +21,10 @@ def over(colour: Image8, alpha: Image8, backing: Image8 | tuple[int, int, int]) 
 
 def on_white(coverage: Image8, colour: tuple[int, int, int]) -> Image8:
     """One ink of ``colour`` with ``coverage`` (H, W) 0..255 laid on white, (H, W, 3) uint8, by one look-up."""
-    return np.asarray(cv2.LUT(cv2.merge([coverage] * 3), on_white_table(colour).reshape(1, 256, 3)))
+    table = on_white_table(colour)
+    # A neutral ink needs one look-up instead of three.
+    planes = {value: cv2.LUT(coverage, table[:, i]) for i, value in enumerate(colour)}
+    return np.asarray(cv2.merge([planes[value] for value in colour]))
 
 
 def on_white_table(colour: tuple[int, int, int]) -> Image8:

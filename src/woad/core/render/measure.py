@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
-from woad.core.paper.evening import even, gain_grid, linear_light, regular_grid
+from woad.core.paper.evening import Gain, even, linear_light, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.raster.codes import from_codes, to_codes
@@ -39,7 +39,7 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     cell = _cell_px(pyramid)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
     grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
-    flat_gain = gain_grid(grid, 1.0, None)
+    flat_gain = make_gain(grid, 1.0, None)
     reduced = _reflectance(pyramid, flat_gain, cell, base, Region(0, 0, encoded.shape[1], encoded.shape[0]))
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
     mean_crops = [_reflectance(pyramid, flat_gain, cell, 0, crop) for crop in crops]
@@ -93,10 +93,10 @@ def _cell_px(pyramid: Pyramid) -> int:
     return cell
 
 
-def _reflectance(pyramid: Pyramid, gain: Plane, cell: int, level: int, box: Region) -> Plane:
+def _reflectance(pyramid: Pyramid, gain: Gain, cell: int, level: int, box: Region) -> Plane:
     """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
     tile = pyramid.levels[level][box.y : box.bottom, box.x : box.right]
-    return from_codes(even(tile, gain, cell, (box.x, box.y, level), fold=False))
+    return from_codes(even(tile, gain, cell, (box.x, box.y, level)))
 
 
 def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:
@@ -146,7 +146,7 @@ def _all_floors(
 ) -> tuple[float, ...]:
     """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from whole small levels."""
     floors = list(_floors_of(crops, weights))
-    gain = gain_grid(light, 1.0, None)
+    gain = make_gain(light, 1.0, None)
     if quick:
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:

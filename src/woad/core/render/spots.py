@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from woad.core.paper.evening import even, gain_grid
+from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.render.sheet import Sheet
 
@@ -16,8 +16,8 @@ def propose_spots(sheet: Sheet) -> tuple[tuple[float, float], tuple[float, float
     level = pyramid.level_for(600)
     image = pyramid.levels[level]
     h, w = image.shape[:2]
-    gain = gain_grid(sheet.readings.light, 1.0, sheet.readings.weights)
-    dark = np.clip(1 - from_codes(even(image, gain, sheet.readings.cell_px, (0, 0, level), fold=True)), 0, 1)
+    gain = make_gain(sheet.readings.light, 1.0, sheet.readings.weights)
+    dark = np.clip(1 - from_codes(even(image, gain, sheet.readings.cell_px, (0, 0, level))), 0, 1)
     dark = np.where(dark > 1.5 * sheet.readings.floors[min(level, 3)], dark, 0).astype(np.float32)
     cell = max(8, max(h, w) // 24)
     edges = cv2.blur(np.abs(dark - cv2.blur(dark, (3, 3))), (cell, cell))

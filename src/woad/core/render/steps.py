@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.knockout.coverage import body_alpha, body_reach, unmix
-from woad.core.paper.evening import even, gain_grid
+from woad.core.paper.evening import even, make_gain
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
@@ -71,8 +71,8 @@ def _grainy(readings: Readings) -> bool:
 def paper_step(encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings) -> Evened:
     """Even the light of an encoded tile (h, w, C) lying at ``box`` of ``level``."""
     weights = readings.weights if recipe.one_ink else None
-    gain = gain_grid(readings.light, recipe.evening, weights)
-    codes = even(encoded, gain, readings.cell_px, (box.x, box.y, level), recipe.one_ink)
+    gain = make_gain(readings.light, recipe.evening, weights)
+    codes = even(encoded, gain, readings.cell_px, (box.x, box.y, level))
     if recipe.one_ink:
         folded = codes
     else:

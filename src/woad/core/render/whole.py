@@ -21,7 +21,8 @@ from woad.core.render.steps import aligned, body_px, ink_step, knockout_step, pa
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
 
-_BAND_ROWS = 256
+# Tall enough that the rows around a band, which are computed twice, are few; small enough to stop soon.
+_BAND_PIXELS, _LEAST_ROWS = 2_500_000, 256
 _THREADS = 2
 
 
@@ -53,7 +54,7 @@ def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None,
     rgb = np.empty((h, w, 3), np.uint8) if not recipe.one_ink and recipe.knockout else None
     paper = np.empty((h, w, 3), np.uint8) if not recipe.one_ink else None
     planes = Planes(recipe.ink_rgb, tone, alpha, rgb, paper)
-    boxes = list(bands(w, h, _BAND_ROWS))
+    boxes = list(bands(w, h, max(_LEAST_ROWS, _BAND_PIXELS // w)))
     done = 0
     # One cv2 thread each: two bands side by side beat two threads inside every small call.
     before = cv2.getNumThreads()
