@@ -96,7 +96,7 @@ class Desk(QWidget):
         if frame is not None:
             level = min(max(round(-_log2(frame.view.zoom * sheet.scale)), 0), sheet.pyramid.deepest)
         px = sheet.scale * (1 << level)
-        h, w = sheet.pyramid.levels[level].shape[:2]
+        w, h = sheet.pyramid.size(level)
         x, y = min(int(at[0] / px), w - 1), min(int(at[1] / px), h - 1)
 
         def arrived(result: Result) -> None:

@@ -46,7 +46,7 @@ class Frame:
 def make_frame(request: FrameRequest) -> Frame | None:
     """Render what is in view; None when the sheet is out of sight."""
     sheet = request.sheet
-    sizes = [(level.shape[1], level.shape[0]) for level in sheet.pyramid.levels]
+    sizes = [sheet.pyramid.size(level) for level in range(len(sheet.pyramid.levels))]
     part = visible_slice(request.view, sheet.scale, sizes)
     if part is None:
         return None
@@ -104,12 +104,12 @@ def make_close_ups(request: CloseUpRequest) -> dict[str, tuple[Image8, Image8]]:
 def _close_up(request: CloseUpRequest, step: str, spot: tuple[float, float], cache: RegionCache) -> Image8:
     pyramid = request.sheet.pyramid
     level = min(request.level, pyramid.deepest)
-    image = pyramid.levels[level]
+    width, height = pyramid.size(level)
     px = request.sheet.scale * (1 << level)
     size = request.size
-    x = min(max(int(spot[0] / px) - size // 2, 0), max(image.shape[1] - size, 0))
-    y = min(max(int(spot[1] / px) - size // 2, 0), max(image.shape[0] - size, 0))
-    box = Region(x, y, size, size).clip(image.shape[1], image.shape[0])
+    x = min(max(int(spot[0] / px) - size // 2, 0), max(width - size, 0))
+    y = min(max(int(spot[1] / px) - size // 2, 0), max(height - size, 0))
+    box = Region(x, y, size, size).clip(width, height)
     picture = render_region(request.sheet, request.docket, step, level, box, cache)
     out = bgra(picture, request.backing, request.bright)
     if out.shape[:2] != (size, size):
@@ -120,9 +120,9 @@ def _close_up(request: CloseUpRequest, step: str, spot: tuple[float, float], cac
 def make_thumbnail(sheet: Sheet, docket: Docket, side: int, backing: str, bright: tuple[int, int, int]) -> Image8:
     """The finished sheet, small, longer side ``side`` device pixels, (h, w, 4)."""
     level = sheet.pyramid.deepest
-    while level > 0 and max(sheet.pyramid.levels[level].shape[:2]) < side:
+    while level > 0 and max(sheet.pyramid.size(level)) < side:
         level -= 1
-    h, w = sheet.pyramid.levels[level].shape[:2]
+    w, h = sheet.pyramid.size(level)
     picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h))
     factor = side / max(w, h)
     image = bgra(picture, "white" if backing == "checks" else backing, bright)

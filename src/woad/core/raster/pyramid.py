@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.tiles import Region
+
 LEAN_PX = 2800  # larger levels than this are dropped from a lean pyramid
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -47,13 +49,29 @@ class Pyramid:
 
     levels: tuple[Pixels, ...]
 
+    def size(self, level: int) -> tuple[int, int]:
+        """Width and height of a level, px."""
+        return int(self.levels[level].shape[1]), int(self.levels[level].shape[0])
+
+    def read(self, level: int, box: Region) -> Pixels:
+        """The pixels of a box that lies on a level, (h, w, C)."""
+        return self.levels[level][box.y : box.bottom, box.x : box.right]
+
+    def whole(self, level: int) -> Pixels:
+        """All pixels of a level."""
+        return self.read(level, Region(0, 0, *self.size(level)))
+
+    def holds(self, level: int) -> bool:
+        """Whether a level was kept; a lean pyramid drops some."""
+        return self.levels[level].size > 0
+
     @property
     def height(self) -> int:
-        return int(self.levels[0].shape[0])
+        return self.size(0)[1]
 
     @property
     def width(self) -> int:
-        return int(self.levels[0].shape[1])
+        return self.size(0)[0]
 
     @property
     def channels(self) -> int:
@@ -66,8 +84,8 @@ class Pyramid:
 
     def level_for(self, long_side_px: int) -> int:
         """The first level whose longer side is at most ``long_side_px``."""
-        for number, level in enumerate(self.levels):
-            if 0 < max(level.shape[:2]) <= long_side_px:
+        for number in range(len(self.levels)):
+            if self.holds(number) and max(self.size(number)) <= long_side_px:
                 return number
         return self.deepest
 

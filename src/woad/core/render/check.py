@@ -27,7 +27,7 @@ class Checks:
 def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
     """Count on a reduced level: lost strokes as connected components, paper kept as a share of the area."""
     level = sheet.pyramid.level_for(_CHECK_PX)
-    h, w = sheet.pyramid.levels[level].shape[:2]
+    w, h = sheet.pyramid.size(level)
     cache = RegionCache()
     box = Region(0, 0, w, h)
     lost = overlay_region(sheet, docket, "lost", level, box, cache)

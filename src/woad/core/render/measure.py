@@ -32,7 +32,7 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     ``quick`` is for a first look: a smaller level and fewer places.
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
-    encoded = pyramid.levels[base]
+    encoded = pyramid.whole(base)
     linear = linear_light(encoded)
     light = estimate_light(linear, quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
     field, doubt = _grid_or_flat(light, linear)
@@ -95,8 +95,7 @@ def _cell_px(pyramid: Pyramid) -> int:
 
 def _reflectance(pyramid: Pyramid, gain: Gain, cell: int, level: int, box: Region) -> Plane:
     """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
-    tile = pyramid.levels[level][box.y : box.bottom, box.x : box.right]
-    return from_codes(even(tile, gain, cell, (box.x, box.y, level)))
+    return from_codes(even(pyramid.read(level, box), gain, cell, (box.x, box.y, level)))
 
 
 def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:
@@ -151,10 +150,9 @@ def _all_floors(
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
-        while not pyramid.levels[level].size:  # dropped from a lean pyramid
+        while not pyramid.holds(level):  # dropped from a lean pyramid
             level += 1
-        image = pyramid.levels[level]
-        whole = _reflectance(pyramid, gain, cell, level, Region(0, 0, image.shape[1], image.shape[0]))
+        whole = _reflectance(pyramid, gain, cell, level, Region(0, 0, *pyramid.size(level)))
         more = measure_floors([_codes(whole, weights)])
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]

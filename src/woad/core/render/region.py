@@ -69,7 +69,7 @@ class RegionCache:
 
 def scan_region(sheet: Sheet, level: int, box: Region) -> Plane8:
     """The scan itself, (h, w, 3) uint8."""
-    tile = sheet.pyramid.levels[level][box.y : box.bottom, box.x : box.right]
+    tile = sheet.pyramid.read(level, box)
     if tile.dtype == np.uint16:
         tile = cv2.convertScaleAbs(tile, alpha=255 / 65535).reshape(tile.shape)
     if tile.shape[2] == 1:
@@ -82,7 +82,7 @@ def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: Regio
     held = cache.get(key) if cache is not None else None
     if held is not None:
         return held
-    encoded = sheet.pyramid.levels[level][tile.y : tile.bottom, tile.x : tile.right]
+    encoded = sheet.pyramid.read(level, tile)
     out = paper_step(encoded, tile, level, recipe, sheet.readings)
     if cache is not None:
         cache.put(key, out)
@@ -100,8 +100,7 @@ def render_region(
         return Picture(scan_region(sheet, level, box), None)
     recipe = make_recipe(docket, sheet.readings)
     body = body_px(sheet.ppi, level)
-    image = sheet.pyramid.levels[level]
-    tile = aligned(box, recipe, body, image.shape[1], image.shape[0])
+    tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
     evened = _evened(sheet, recipe, level, tile, cache)
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
@@ -158,9 +157,8 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
     covered = 1.0 if cut.alpha is None else float(cut.alpha[0, 0]) / 255
     if picture.alpha is not None:
         rgb = rgb * covered + 255 * (1 - covered)
-    image = sheet.pyramid.levels[level]
     recipe = make_recipe(docket, sheet.readings)
-    tile = aligned(box, recipe, body_px(sheet.ppi, level), image.shape[1], image.shape[0])
+    tile = aligned(box, recipe, body_px(sheet.ppi, level), *sheet.pyramid.size(level))
     folded = _evened(sheet, recipe, level, tile, cache).folded
     r = float(from_codes(folded[y - tile.y : y - tile.y + 1, x - tile.x : x - tile.x + 1])[0, 0])
     code = np.rint(rgb).astype(int)
@@ -174,9 +172,8 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     hardly any of it is left. Kept: a little coverage stays where nothing stands clearly above the noise.
     """
     recipe = make_recipe(docket, sheet.readings)
-    image = sheet.pyramid.levels[level]
     body = body_px(sheet.ppi, level)
-    tile = aligned(box, recipe, body, image.shape[1], image.shape[0])
+    tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
     evened = _evened(sheet, recipe, level, tile, cache)
     whole = render_region(sheet, docket, "knockout", level, tile, cache)
     alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha

@@ -14,7 +14,7 @@ def propose_spots(sheet: Sheet) -> tuple[tuple[float, float], tuple[float, float
     """Centres (x, y in pixels of the full scan) of a place rich in edges and of a place with faint or small marks."""
     pyramid = sheet.pyramid
     level = pyramid.level_for(600)
-    image = pyramid.levels[level]
+    image = pyramid.whole(level)
     h, w = image.shape[:2]
     gain = make_gain(sheet.readings.light, 1.0, sheet.readings.weights)
     dark = np.clip(1 - from_codes(even(image, gain, sheet.readings.cell_px, (0, 0, level))), 0, 1)

@@ -45,8 +45,7 @@ class Planes:
 def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None) -> Planes:
     """Compute every pixel of a sheet. Raises :class:`Cancelled` soon after ``stop`` is set."""
     recipe = make_recipe(docket, sheet.readings)
-    image = sheet.pyramid.levels[0]
-    h, w = image.shape[:2]
+    w, h = sheet.pyramid.size(0)
     tone = np.empty((h, w), np.uint8) if recipe.one_ink else None
     alpha: Plane8 | None = None
     if recipe.knockout:
@@ -81,9 +80,8 @@ def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event
     if stop is not None and stop.is_set():
         raise Cancelled
     body = body_px(sheet.ppi, 0)
-    image = sheet.pyramid.levels[0]
-    tile = aligned(box, recipe, body, image.shape[1], image.shape[0])
-    evened = paper_step(image[tile.y : tile.bottom], tile, 0, recipe, sheet.readings)
+    tile = aligned(box, recipe, body, *sheet.pyramid.size(0))
+    evened = paper_step(sheet.pyramid.read(0, tile), tile, 0, recipe, sheet.readings)
     inked = ink_step(evened, recipe)
     inner = slice(box.y - tile.y, box.bottom - tile.y)
     rows = slice(box.y, box.bottom)

@@ -1,0 +1,1 @@
+"""Square: the sheet straight, trimmed, without keystone, in one resampling."""

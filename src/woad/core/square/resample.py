@@ -1,0 +1,82 @@
+"""The one resampling: pixels of the squared sheet, taken from the scan through its frame."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.pyramid import Pixels, Pyramid
+from woad.core.raster.tiles import Region
+from woad.core.square.frame import Frame
+
+_GRID = 32  # places between two pixels that the resampler knows
+_REACH = 4
+
+
+class Squared(Pyramid):
+    """A scan's pyramid seen through a frame: same reading, computed tile by tile, nothing held.
+
+    Level k of the squared sheet is taken from level k of the scan, so a tile costs what its pixels cost.
+    """
+
+    def __init__(self, source: Pyramid, frame: Frame, size: tuple[int, int] | None = None) -> None:
+        super().__init__(source.levels)
+        # A frozen value: what is derived is set once, here.
+        object.__setattr__(self, "source", source)
+        object.__setattr__(self, "frame", frame)
+        object.__setattr__(self, "_guess", _paper_guess(source))
+
+    source: Pyramid
+    frame: Frame
+    _guess: NDArray[np.float32]
+
+    def size(self, level: int) -> tuple[int, int]:
+        step = 1 << level
+        return -(-self.frame.width // step), -(-self.frame.height // step)
+
+    def read(self, level: int, box: Region) -> Pixels:
+        return warp(self.source.levels[level], self.frame, level, box, self._guess)
+
+
+def warp(
+    scan: Pixels, frame: Frame, level: int, box: Region, guess: NDArray[np.float32] | None = None, plane: bool = False
+) -> Pixels:
+    """Pixels of ``box`` of a level of the squared sheet (or of the untrimmed ``plane``), (h, w, C), by bicubic
+    interpolation (Keys 1981) of the scan's same level.
+
+    What lies outside the scan is filled from ``guess``, a small picture (h, w, C) of the paper's tone over the scan.
+    """
+    step = float(1 << level)
+    left, top = (0.0, 0.0) if plane else (frame.left, frame.top)
+    x = (box.x + np.arange(box.w) + 0.5) * step + left
+    y = (box.y + np.arange(box.h) + 0.5) * step + top
+    grid = np.empty((box.h, box.w, 2))
+    grid[..., 0], grid[..., 1] = x[None, :], y[:, None]
+    at = frame.plane_to_scan(grid) / step - 0.5
+    # On the resampler's own grid, so that a tile and the whole sheet take every pixel from the very same place.
+    at = np.rint(at * _GRID) / _GRID
+    h, w = scan.shape[:2]
+    x0 = int(np.clip(np.floor(at[..., 0].min()) - _REACH, 0, w - 1))
+    y0 = int(np.clip(np.floor(at[..., 1].min()) - _REACH, 0, h - 1))
+    x1 = int(np.clip(np.ceil(at[..., 0].max()) + _REACH + 1, x0 + 1, w))
+    y1 = int(np.clip(np.ceil(at[..., 1].max()) + _REACH + 1, y0 + 1, h))
+    part = np.ascontiguousarray(scan[y0:y1, x0:x1])
+    maps = (at - (x0, y0)).astype(np.float32)
+    out = cv2.remap(part, maps, None, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    out = np.asarray(out).reshape(box.h, box.w, scan.shape[2])
+    outside = (at[..., 0] < -0.5) | (at[..., 1] < -0.5) | (at[..., 0] > w - 0.5) | (at[..., 1] > h - 0.5)
+    if guess is not None and outside.any():
+        gh, gw = guess.shape[:2]
+        small = ((at + 0.5) * (gw / w, gh / h) - 0.5).astype(np.float32)
+        paper = np.asarray(cv2.remap(guess, small, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
+        out[outside] = np.rint(paper.reshape(out.shape)[outside]).astype(out.dtype)
+    return out
+
+
+def _paper_guess(source: Pyramid) -> NDArray[np.float32]:
+    """The paper's tone over the scan, small: the lightest of each neighbourhood, smoothed."""
+    level = source.levels[source.deepest]
+    light = cv2.dilate(np.ascontiguousarray(level), np.ones((9, 9), np.uint8))
+    smooth = cv2.GaussianBlur(np.asarray(light, np.float32), (0, 0), 6, borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(smooth, np.float32).reshape(level.shape)
