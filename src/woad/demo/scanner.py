@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -115,13 +116,28 @@ def record(
     paper_texture = 1 + paper.texture * tooth
     mottle = 1 + ink_mottle * smooth_noise((h, w), 0.15 * ppi / 25.4, rng) if ink_mottle else None
     specks = _dust(h, w, capture.dust, ppi, rng)
-    linear = np.empty((h, w, 3), np.float32)
+    planes = []
     for c in range(3):
         mark = ink[c] if mottle is None else np.clip(ink[c] * mottle, 0.004, 1)
         plane = (1 - coverage + coverage * mark) * paper_texture
         if specks is not None:
             plane *= 1 - 0.6 * specks
-        plane = cv2.GaussianBlur(plane, (0, 0), capture.blur_px) if capture.blur_px > 0 else plane
+        planes.append(plane)
+    eight, jpeg = expose(planes, field, capture, rng)
+    return Scan(eight, coverage, ink, field, ppi, jpeg)
+
+
+def expose(
+    planes: Sequence[Plane], field: NDArray[np.float32], capture: Capture, rng: np.random.Generator
+) -> tuple[NDArray[np.uint8], bytes | None]:
+    """What the sensor and the file make of reflectance: three ``planes`` (H, W) lit by ``field`` (H, W, 3).
+
+    Returns the encoded picture (H, W, 3) and, if one was asked for, its JPEG file.
+    """
+    h, w = planes[0].shape
+    linear = np.empty((h, w, 3), np.float32)
+    for c, whole in enumerate(planes):
+        plane = cv2.GaussianBlur(whole, (0, 0), capture.blur_px) if capture.blur_px > 0 else whole
         plane = plane * field[..., c]
         grain = rng.standard_normal((h, w), dtype=np.float32)
         plane += capture.noise * np.sqrt(np.clip(plane, 0.002, 1)) * grain
@@ -131,13 +147,12 @@ def record(
         # Cameras sharpen what they have already encoded.
         encoded = encoded + capture.sharpen * (encoded - cv2.GaussianBlur(encoded, (0, 0), 1.6))
     eight = np.clip(encoded * 255 + 0.5, 0, 255).astype(np.uint8)
-    jpeg = None
-    if capture.jpeg_quality is not None:
-        settings = [cv2.IMWRITE_JPEG_QUALITY, capture.jpeg_quality]
-        jpeg = cv2.imencode(".jpg", eight[..., ::-1], settings)[1].tobytes()
-        decoded = np.asarray(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR), np.uint8)
-        eight = np.ascontiguousarray(decoded[..., ::-1])
-    return Scan(eight, coverage, ink, field, ppi, jpeg)
+    if capture.jpeg_quality is None:
+        return eight, None
+    settings = [cv2.IMWRITE_JPEG_QUALITY, capture.jpeg_quality]
+    jpeg = cv2.imencode(".jpg", eight[..., ::-1], settings)[1].tobytes()
+    decoded = np.asarray(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR), np.uint8)
+    return np.ascontiguousarray(decoded[..., ::-1]), jpeg
 
 
 def _dust(h: int, w: int, count: int, ppi: float, rng: np.random.Generator) -> Plane | None:

@@ -6,71 +6,65 @@ import json
 from itertools import pairwise
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import ValidationError, field_validator
 
+from woad.core.docket.settings import Settings, number
+from woad.core.docket.squaring import ScanSettings, SquareSettings
 from woad.core.errors import BadSetting
 
 Medium = Literal["pen", "pencil", "lettering", "tracing", "blue-pencil", "watercolour", "gouache", "print", "signature"]
 MEDIA: tuple[str, ...] = get_args(Medium)
 
 
-def _number(label: str, low: float, high: float, unit: str, step: float, says: str) -> Any:
-    """Range and words of a numeric setting, in one place for window, command and handbook."""
-    words: dict[str, Any] = {"label": label, "unit": unit, "step": step, "says": says}
-    return Field(ge=low, le=high, json_schema_extra=words)
-
-
-class _Settings(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=False, validate_default=True)
-
-
-class PaperSettings(_Settings):
+class PaperSettings(Settings):
     """Settings of the Paper step."""
 
     on: bool = True
     evening: Annotated[
-        float, _number("Evening", 0, 1, "%", 0.01, "How much of the uneven light and the paper's tone is taken out.")
+        float, number("Evening", 0, 1, "%", 0.01, "How much of the uneven light and the paper's tone is taken out.")
     ] = 1.0
-    grain: Annotated[float, _number("Grain", 0, 1, "%", 0.01, "How much of the paper's texture stays.")] = 0.0
+    grain: Annotated[float, number("Grain", 0, 1, "%", 0.01, "How much of the paper's texture stays.")] = 0.0
 
 
-class InkSettings(_Settings):
+class InkSettings(Settings):
     """Settings of the Ink step. A point that is ``None`` stands where this sheet's own tones put it."""
 
     on: bool = True
     paper: Annotated[
-        float | None, _number("Paper point", 0, 1.5, "D", 0.01, "Tones lighter than this become bare paper.")
+        float | None, number("Paper point", 0, 1.5, "D", 0.01, "Tones lighter than this become bare paper.")
     ] = None
     middle: Annotated[
-        float | None, _number("Middle point", 0.01, 2.4, "D", 0.01, "The tone that becomes half covered.")
+        float | None, number("Middle point", 0.01, 2.4, "D", 0.01, "The tone that becomes half covered.")
     ] = None
     ink: Annotated[
-        float | None, _number("Ink point", 0.05, 2.5, "D", 0.01, "Tones darker than this become full ink.")
+        float | None, number("Ink point", 0.05, 2.5, "D", 0.01, "Tones darker than this become full ink.")
     ] = None
     darkness: Annotated[
-        float, _number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
+        float, number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
     ] = 3.0
     halftones: Literal["inked", "seen"] = "inked"
 
 
-class KnockoutSettings(_Settings):
+class KnockoutSettings(Settings):
     """Settings of the Knock-out step. ``clearing`` and ``softness`` ``None`` follow this sheet's paper noise."""
 
     on: bool = True
     colour: Literal["auto", "keep", "one ink"] = "auto"
     clearing: Annotated[
-        float | None, _number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
+        float | None, number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
     ] = None
     softness: Annotated[
-        float | None, _number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
+        float | None, number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
     ] = None
 
 
-class Docket(_Settings):
+class Docket(Settings):
     """Settings of one sheet. Values never change: :meth:`with_setting` makes a new docket."""
 
     version: Literal[1] = 1
     medium: Medium = "pen"
+    scan: ScanSettings = ScanSettings()
+    square: SquareSettings = SquareSettings()
     paper: PaperSettings = PaperSettings()
     ink: InkSettings = InkSettings()
     knockout: KnockoutSettings = KnockoutSettings()
@@ -110,6 +104,8 @@ def docket_from(data: Any) -> Docket:
         if first["type"] == "extra_forbidden":
             says = f"The docket has a setting that Woad does not know: {field}. Nothing was changed; remove it."
         else:
+            # Beyond step and setting the library names its own types, not the docket's fields.
+            field = ".".join(str(part) for part in first["loc"][:2]) or "docket"
             reason = first["msg"].removeprefix("Value error, ")
             says = f"The setting {field} is wrong: {reason} (got {_short(first.get('input'))}). Nothing was changed."
         raise BadSetting(field, says) from None
@@ -133,7 +129,7 @@ def setting_paths() -> list[str]:
     out = ["medium"]
     for step, info in Docket.model_fields.items():
         kind = info.annotation
-        if isinstance(kind, type) and issubclass(kind, _Settings):
+        if isinstance(kind, type) and issubclass(kind, Settings):
             out += [f"{step}.{name}" for name in kind.model_fields]
     return out
 

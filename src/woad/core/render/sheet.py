@@ -1,56 +1,97 @@
-"""One sheet ready for work: its original, its pyramid and its readings."""
+"""One sheet ready for work: its original, its scan, how it is squared, and its readings."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from woad.core.docket.model import Docket
 from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
+from woad.core.render.squaring import Found, find_square, frame_of, squared_pyramid
+from woad.core.square.frame import Frame
 
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
-    """``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
+    """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
+    taken on the latter, so nothing outside the trim frame has a part in them. ``set_ppi`` is the user's.
+
+    ``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
     level-0 pixels of the true scan (else 1)."""
 
     original: Original
+    scan: Pyramid
+    found: Found
+    frame: Frame
     pyramid: Pyramid
     readings: Readings
     settled: bool = True
     scale: float = 1.0
+    set_ppi: float | None = None
 
     @property
     def width(self) -> int:
-        """Pixels of the scan as turned upright."""
-        return self.full_size[0]
+        """Pixels of the squared sheet."""
+        return round(self.frame.width * self.scale)
 
     @property
     def height(self) -> int:
-        return self.full_size[1]
+        return round(self.frame.height * self.scale)
 
     @property
     def full_size(self) -> tuple[int, int]:
+        """Width and height of the squared sheet, px."""
+        return self.width, self.height
+
+    @property
+    def scan_size(self) -> tuple[int, int]:
+        """Width and height of the scan as turned upright, px."""
         header = self.original.header
         turned = header.orientation in (5, 6, 7, 8)
         return (header.height, header.width) if turned else (header.width, header.height)
 
     @property
     def ppi(self) -> float | None:
-        return self.original.ppi
+        """Pixels per inch: the user's, else the file's, else None."""
+        return self.set_ppi or self.original.ppi
 
 
-def load_sheet(original: Original) -> Sheet:
-    """Decode, build the pyramid and measure. Raises ``FileUnreadable``."""
-    pyramid = build_pyramid(pixels_of(original))
-    return Sheet(original, pyramid, measure(pyramid))
+def resquare(sheet: Sheet, docket: Docket) -> Sheet:
+    """The sheet squared as the docket says, measured anew if that moves its pixels."""
+    ppi = docket.scan.ppi or sheet.original.ppi
+    # A reduced decode has fewer pixels to the inch.
+    frame = frame_of(docket, sheet.scan, sheet.found, None if ppi is None else ppi / sheet.scale)
+    if frame == sheet.frame:
+        return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
+    pyramid = squared_pyramid(sheet.scan, frame)
+    readings = measure(pyramid, quick=not sheet.settled)
+    return replace(sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi)
 
 
-def lean_sheet(original: Original, pixels: Pixels) -> Sheet:
+def make_sheet(
+    original: Original, scan: Pyramid, docket: Docket | None = None, quick: bool = False, scale: float = 1.0
+) -> Sheet:
+    """Look at a scan, square it (by itself without a docket) and measure it."""
+    docket = docket or Docket()
+    found = find_square(scan)
+    ppi = docket.scan.ppi or original.ppi
+    frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
+    pyramid = squared_pyramid(scan, frame)
+    return Sheet(
+        original, scan, found, frame, pyramid, measure(pyramid, quick), not quick, scale, docket.scan.ppi
+    )
+
+
+def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:
+    """Decode, build the pyramid, square and measure. Raises ``FileUnreadable``."""
+    return make_sheet(original, build_pyramid(pixels_of(original)), docket)
+
+
+def lean_sheet(original: Original, pixels: Pixels, docket: Docket | None = None) -> Sheet:
     """A sheet for work without a view, from decoded pixels: large levels that only a view needs are left out."""
-    pyramid = build_pyramid(pixels, lean=True)
-    return Sheet(original, pyramid, measure(pyramid))
+    return make_sheet(original, build_pyramid(pixels, lean=True), docket)
 
 
 def glance_sheet(original: Original) -> Sheet:
@@ -61,11 +102,11 @@ def glance_sheet(original: Original) -> Sheet:
     if small is not None:
         header = original.header
         scale = max(header.width, header.height) / max(pyramid.width, pyramid.height)
-    return Sheet(original, pyramid, measure(pyramid, quick=True), settled=False, scale=scale)
+    return make_sheet(original, pyramid, None, True, scale)
 
 
-def settle_sheet(glance: Sheet) -> Sheet:
+def settle_sheet(glance: Sheet, docket: Docket | None = None) -> Sheet:
     """The same sheet in full; what a first look has decoded already is not decoded again."""
     if glance.scale != 1.0:
-        return load_sheet(glance.original)
-    return Sheet(glance.original, glance.pyramid, measure(glance.pyramid))
+        return load_sheet(glance.original, docket)
+    return make_sheet(glance.original, glance.scan, docket)

@@ -23,7 +23,8 @@ A_SIZE, LETTER = 2**0.5, 11 / 8.5
 @dataclass(frozen=True)
 class Frame:
     """``width``, ``height`` of the squared sheet, px; ``left``, ``top`` where it begins on the plane, whose size is
-    ``plane``; ``matrix`` (9 numbers, row by row) maps plane to scan before bows; ``bows`` lie on the plane;
+    ``plane``; ``matrix`` (9 numbers, row by row) maps plane to scan before bows; ``bows``
+    were drawn on the plane one after the other, each on what the ones before had straightened;
     ``scan`` is the scan's size."""
 
     scan: tuple[int, int]
@@ -44,8 +45,8 @@ class Frame:
     def plane_to_scan(self, points: Points) -> Points:
         """Plane points (..., 2) to scan points."""
         p = np.asarray(points, np.float64)
-        if self.bows:
-            p = p + sum(bow.shift(p) for bow in self.bows)
+        for bow in reversed(self.bows):
+            p = p + bow.shift(p)
         m = np.asarray(self.matrix).reshape(3, 3)
         x, y = p[..., 0], p[..., 1]
         if m[2, 0] == 0 and m[2, 1] == 0:
@@ -56,15 +57,17 @@ class Frame:
         )
 
     def scan_to_plane(self, points: Points) -> Points:
-        """Scan points (..., 2) to plane points; bows are undone by fixed-point steps."""
+        """Scan points (..., 2) to plane points; bows are undone one after the other by fixed-point steps."""
         p = np.asarray(points, np.float64)
         flat = np.ascontiguousarray(p.reshape(-1, 1, 2))
         inverse = np.linalg.inv(np.asarray(self.matrix).reshape(3, 3))
         target = np.asarray(cv2.perspectiveTransform(flat, inverse), np.float64).reshape(p.shape)
-        out = target
-        for _ in range(12 if self.bows else 0):
-            out = target - sum(bow.shift(out) for bow in self.bows)
-        return out
+        for bow in self.bows:
+            out = target
+            for _ in range(12):
+                out = target - bow.shift(out)
+            target = out
+        return target
 
     def to_scan(self, points: Points) -> Points:
         """Points of the squared sheet to scan points."""
@@ -97,13 +100,18 @@ def plane_frame(
         flat = np.array([[mx, my], [mx + sheet_w, my], [mx + sheet_w, my + sheet_h], [mx, my + sheet_h]], np.float32)
         chain = np.asarray(cv2.getPerspectiveTransform(flat, np.asarray(corners, np.float32)), np.float64)
         w, h = round(sheet_w + 2 * mx), round(sheet_h + 2 * my)
-    for matrix, size in ((_quarter(turn, w, h), turn % 180 != 0),):
-        chain = chain @ matrix
-        w, h = (h, w) if size else (w, h)
+    chain = chain @ _quarter(turn, w, h)
+    if turn % 180:
+        w, h = h, w
     if mirror:
         chain = chain @ np.array([[-1.0, 0, w], [0, 1, 0], [0, 0, 1]])
     if tilt_deg:
-        chain = chain @ _rotation(tilt_deg, w / 2, h / 2)
+        turned = _rotation(tilt_deg, w / 2, h / 2)
+        a = np.deg2rad(abs(tilt_deg))
+        # The plane grows so that no corner of the scan is cut off.
+        wide, high = round(w * np.cos(a) + h * np.sin(a)), round(w * np.sin(a) + h * np.cos(a))
+        chain = chain @ turned @ np.array([[1.0, 0, (w - wide) / 2], [0, 1, (h - high) / 2], [0, 0, 1]])
+        w, h = wide, high
     chain = chain / chain[2, 2]
     return Frame(scan, (w, h), tuple(float(v) for v in chain.ravel()), (), 0.0, 0.0, w, h)
 
@@ -181,17 +189,3 @@ def trimmed(frame: Frame, box: tuple[float, float, float, float]) -> Frame:
     return Frame(
         frame.scan, frame.plane, frame.matrix, frame.bows, float(x), float(y), max(1, right - x), max(1, bottom - y)
     )
-
-
-def corners_trouble(corners: Points) -> str | None:
-    """Why four corners (4, 2) cannot be a sheet's: crossed, collapsed or out of order; None when they can."""
-    p = np.asarray(corners, np.float64)
-    sides = np.roll(p, -1, axis=0) - p
-    turns = [
-        float(a[0] * b[1] - a[1] * b[0]) for a, b in zip(sides, np.roll(sides, -1, axis=0), strict=True)
-    ]
-    if min(float(np.linalg.norm(side)) for side in sides) < 1e-3 or min(abs(t) for t in turns) < 1e-6:
-        return "two corners, or three in one line, fall together"
-    if not all(t > 0 for t in turns):
-        return "the corners cross; they must go clockwise from the sheet's top left"
-    return None

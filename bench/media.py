@@ -1,0 +1,298 @@
+"""Simulated sheets of every medium, with or without level and upright cues: flat reflectance, ready to be recorded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.demo.canvas import Canvas, Pen
+from woad.demo.lettering import brush_stroke
+from woad.demo.lighthouse import roughen
+from woad.demo.scanner import smooth_noise
+
+ALL = ("pen", "pencil", "lettering", "tracing", "blue-pencil", "watercolour", "gouache", "print", "signature")
+WORDS = ("low water", "Tidewrack press", "the harbour crane", "knots and bends", "spring tide", "whelk and limpet")
+
+Linear = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Flat:
+    """``linear`` (h, w, 3) reflectance with the paper's colour and texture in it; ``marks`` (h, w) where art lies."""
+
+    medium: str
+    linear: Linear
+    marks: NDArray[np.bool_]
+    ppi: float
+
+
+def draw(medium: str, seed: int, ppi: float = 180, cue: bool = True, size_mm: tuple[float, float] = (148, 210)) -> Flat:
+    """Draw one sheet. Without ``cue`` there is nothing level, upright, ruled or lettered on it."""
+    rng = np.random.default_rng(seed * 104729 + ALL.index(medium))
+    canvas = Canvas(*size_mm, ppi, 2)
+    return {
+        "pen": _pen, "pencil": _pencil, "lettering": _lettering, "tracing": _tracing, "blue-pencil": _blue,
+        "watercolour": _watercolour, "gouache": _gouache, "print": _print, "signature": _signature,
+    }[medium](canvas, rng, cue)  # fmt: skip
+
+
+# -- parts of drawings ---------------------------------------------------------------------------------------------
+
+
+def _blob(rng: np.random.Generator, x: float, y: float, s: float) -> NDArray[np.float64]:
+    a = np.linspace(0, 2 * np.pi, 40, endpoint=False)
+    r = s * (1 + sum(rng.normal(0, 0.22 / k) * np.cos(k * a + rng.uniform(0, 6)) for k in (2, 3, 4, 5)))
+    return np.column_stack([x + r * np.cos(a), y + r * np.sin(a)])
+
+
+def _organic(pen: Pen, rng: np.random.Generator, w: float, h: float, n: int, width: float = 1.0) -> None:
+    for _ in range(n):
+        p = _blob(rng, rng.uniform(0.25 * w, 0.75 * w), rng.uniform(0.22 * h, 0.78 * h), rng.uniform(5, 22))
+        pen.curve(np.vstack([p, p[:1]]), rng.uniform(0.7, 1.6) * width)
+        for _ in range(int(rng.integers(1, 5))):
+            q = p.mean(axis=0) + np.cumsum(rng.normal(0, 5, (5, 2)), axis=0)
+            pen.curve(np.clip(q, 12, [w - 12, h - 12]), rng.uniform(0.5, 1.2) * width)
+
+
+def _scene(pen: Pen, rng: np.random.Generator, w: float, h: float, width: float = 1.0) -> None:
+    """Quay, houses, masts, a horizon: drawn by hand, but level and upright."""
+    base = rng.uniform(0.6, 0.72) * h
+    pen.line([0.12 * w, base], [0.88 * w, base], 1.2 * width, 0.15)
+    if rng.random() < 0.7:
+        pen.line([0.1 * w, base + 0.09 * h], [0.9 * w, base + 0.09 * h], 0.8 * width, 0.15)
+    x = 0.14 * w
+    while x < 0.78 * w:
+        bw, bh = rng.uniform(0.1, 0.2) * w, rng.uniform(0.12, 0.4) * h
+        for a, b in (((x, base), (x, base - bh)), ((x + bw, base), (x + bw, base - bh)), ((x, base - bh), (x + bw, base - bh))):
+            pen.line(list(a), list(b), rng.uniform(0.8, 1.3) * width, 0.12)
+        for _ in range(int(rng.integers(1, 4))):
+            wx, wy = x + rng.uniform(0.15, 0.6) * bw, base - rng.uniform(0.2, 0.85) * bh
+            pen.canvas.polygon(np.array([[wx, wy], [wx + 0.2 * bw, wy], [wx + 0.2 * bw, wy + 0.05 * h], [wx, wy + 0.05 * h]]))
+        x += bw + rng.uniform(0.01, 0.08) * w
+    _organic(pen, rng, w, h * 0.4, int(rng.integers(1, 3)), width)
+
+
+def _caption(canvas: Canvas, rng: np.random.Generator, y_mm: float, size_mm: float, thick_mm: float, text: str) -> None:
+    s = canvas.scale
+    scale = size_mm * s / 21.0
+    font = cv2.FONT_HERSHEY_DUPLEX if rng.random() < 0.5 else cv2.FONT_HERSHEY_TRIPLEX
+    (tw, _), _ = cv2.getTextSize(text, font, scale, 1)
+    room = canvas.ink.shape[1] * 0.8
+    if tw > room:
+        scale *= room / tw
+        tw = int(room)
+    x = int((canvas.ink.shape[1] - tw) / 2)
+    cv2.putText(canvas.ink, text, (x, int(y_mm * s)), font, scale, 255, max(1, round(thick_mm * s)), cv2.LINE_AA)
+
+
+def _paper(shape: tuple[int, int], colour: tuple[float, float, float], texture: float, ppi: float, rng: np.random.Generator, mottle: float = 0.0) -> Linear:
+    tooth = smooth_noise(shape, 0.12 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
+    tone = 1 + texture * tooth
+    if mottle:
+        tone = tone * (1 + mottle * smooth_noise(shape, 2.2 * ppi / 25.4, rng))
+    return np.asarray(np.clip(tone[..., None] * np.asarray(colour, np.float32), 0, 1), np.float32)
+
+
+def _inked(medium: str, canvas: Canvas, cover: Linear, paper: Linear, ink: tuple[float, float, float], mottle: float, rng: np.random.Generator) -> Flat:
+    tone = np.clip(1 + mottle * smooth_noise(cover.shape, 0.15 * canvas.ppi / 25.4, rng), 0.3, 2)[..., None]
+    mark = np.asarray(ink, np.float32) * tone
+    linear = paper * (1 - cover[..., None] + cover[..., None] * mark)
+    return Flat(medium, np.asarray(linear, np.float32), cover > 0.2, canvas.ppi)
+
+
+def _size(canvas: Canvas) -> tuple[float, float]:
+    return canvas.width_px * 25.4 / canvas.ppi, canvas.height_px * 25.4 / canvas.ppi
+
+
+def _art(canvas: Canvas, rng: np.random.Generator, cue: bool, nib_mm: float) -> None:
+    w, h = _size(canvas)
+    pen = Pen(canvas, rng, nib_mm)
+    if not cue:
+        _organic(pen, rng, w, h, int(rng.integers(5, 11)))
+        return
+    kind = rng.integers(0, 3)
+    if kind == 0:
+        m = rng.uniform(0.08, 0.14) * w
+        for a, b in (((m, m), (w - m, m)), ((w - m, m), (w - m, h - m)), ((w - m, h - m), (m, h - m)), ((m, h - m), (m, m))):
+            canvas.stroke(np.linspace(a, b, 60), rng.uniform(0.3, 0.6))
+        _organic(pen, rng, w, h, int(rng.integers(4, 8)))
+    else:
+        _scene(pen, rng, w, h)
+    if kind == 2:
+        _caption(canvas, rng, 0.9 * h, rng.uniform(4, 7), 0.4, str(rng.choice(WORDS)))
+
+
+# -- media ---------------------------------------------------------------------------------------------------------
+
+
+def _pen(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    _art(canvas, rng, cue, rng.uniform(0.25, 0.5))
+    k = rng.uniform(0.025, 0.07)
+    warm = rng.uniform(0, 1)
+    paper = _paper((canvas.height_px, canvas.width_px), (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm), rng.uniform(0.004, 0.01), canvas.ppi, rng)
+    return _inked("pen", canvas, roughen(canvas, rng), paper, (k, k, k * 1.05), 0.12, rng)
+
+
+def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    w, h = _size(canvas)
+    _art(canvas, rng, cue, rng.uniform(0.4, 0.8))
+    line = canvas.coverage() * rng.uniform(0.65, 0.9)
+    shape = line.shape
+    shade = np.zeros(shape, np.float32)
+    for _ in range(int(rng.integers(3, 7))):
+        soft = Canvas(w, h, canvas.ppi, 1)
+        soft.polygon(_blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 25)))
+        plane = cv2.GaussianBlur(np.asarray(soft.ink, np.float32) / 255, (0, 0), rng.uniform(2, 5) * canvas.ppi / 25.4)
+        shade = np.maximum(shade, plane * rng.uniform(0.25, 0.65))
+    grain = 0.5 + 0.22 * smooth_noise(shape, 0.16 * canvas.ppi / 25.4, rng) + 0.1 * smooth_noise(shape, 1.2, rng)
+    pressure = np.maximum(line * 1.1, shade)
+    cover = np.clip((pressure - grain * 0.75) * 2.2 + 0.3 * pressure, 0, 1) * (pressure > 0.02)
+    k = rng.uniform(0.12, 0.2)
+    tone = rng.uniform(0.68, 0.84)
+    paper = _paper(shape, (tone, tone, tone * rng.uniform(0.93, 1.0)), rng.uniform(0.008, 0.018), canvas.ppi, rng)
+    return _inked("pencil", canvas, cover.astype(np.float32), paper, (k, k, k * 1.03), 0.06, rng)
+
+
+def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    w, h = _size(canvas)
+    if cue:
+        rows = int(rng.integers(2, 5))
+        for i in range(rows):
+            size = rng.uniform(9, 17)
+            _caption(canvas, rng, (i + 1) * h / (rows + 1), size, size * rng.uniform(0.11, 0.18), str(rng.choice(WORDS)))
+    else:
+        for _ in range(6):
+            path = np.array([rng.uniform(0.2, 0.8) * w, rng.uniform(0.2, 0.8) * h]) + np.cumsum(rng.normal(0, 12, (5, 2)), axis=0)
+            Pen(canvas, rng, 3.0).curve(np.clip(path, 12, [w - 12, h - 12]), rng.uniform(0.7, 1.3))
+    k = rng.uniform(0.025, 0.06)
+    paper = _paper((canvas.height_px, canvas.width_px), (0.86, 0.82, rng.uniform(0.68, 0.8)), 0.008, canvas.ppi, rng)
+    return _inked("lettering", canvas, roughen(canvas, rng), paper, (k, k, k * 1.1), 0.15, rng)
+
+
+def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    _art(canvas, rng, cue, rng.uniform(0.8, 1.5))
+    tone = rng.uniform(0.48, 0.66)
+    k = rng.uniform(0.09, 0.2)
+    paper = _paper((canvas.height_px, canvas.width_px), (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02)), 0.01, canvas.ppi, rng, rng.uniform(0.03, 0.06))
+    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng)
+
+
+def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    w, h = _size(canvas)
+    under = Canvas(w, h, canvas.ppi, 1)
+    pen = Pen(under, rng, 0.5)
+    for _ in range(int(rng.integers(8, 16))):
+        p = _blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(8, 30))
+        pen.curve(np.vstack([p, p[:1]]), rng.uniform(0.6, 1.3))
+    _art(canvas, rng, cue, rng.uniform(0.3, 0.55))
+    grain = np.clip(0.75 + 0.3 * smooth_noise(under.coverage().shape, 1.3, rng), 0.1, 1)
+    blue = under.coverage() * grain * rng.uniform(0.6, 1.0)
+    paper = _paper(blue.shape, (0.87, 0.86, 0.83), 0.007, canvas.ppi, rng)
+    colour = np.array([rng.uniform(0.35, 0.55), rng.uniform(0.62, 0.75), 0.93], np.float32)
+    paper = paper * (1 - blue[..., None] * (1 - colour))
+    k = rng.uniform(0.03, 0.07)
+    return _inked("blue-pencil", canvas, roughen(canvas, rng), paper, (k, k, k), 0.1, rng)
+
+
+def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: float, high: float) -> list[Linear]:
+    w, h = _size(canvas)
+    out = []
+    for i in range(n):
+        one = Canvas(w, h, canvas.ppi, 2)
+        if cue and i < 2:
+            x, y, a, b = 0.15 * w, rng.uniform(0.2, 0.6) * h, 0.7 * w, rng.uniform(0.1, 0.25) * h
+            one.polygon(np.array([[x, y], [x + a, y], [x + a, y + b], [x, y + b]]))
+        else:
+            one.polygon(_blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(low, high)))
+        out.append(one.coverage())
+    return out
+
+
+def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    shape = (canvas.height_px, canvas.width_px)
+    paper = _paper(shape, (0.88, 0.87, 0.84), 0.012, canvas.ppi, rng)
+    linear, marks = paper, np.zeros(shape, bool)
+    for cover in _patches(canvas, rng, int(rng.integers(4, 8)), cue, 10, 28):
+        hue = np.array([rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2)])
+        hue[rng.integers(0, 3)] *= 0.25
+        pool = 1 + 0.35 * smooth_noise(shape, 9 * canvas.ppi / 25.4, rng) + 0.12 * smooth_noise(shape, 0.3 * canvas.ppi / 25.4, rng)
+        rim = np.clip(cover - cv2.GaussianBlur(cover, (0, 0), 0.7 * canvas.ppi / 25.4), 0, 1)
+        depth = np.clip(cover * (0.65 * pool + 0.9 * rim), 0, 3)[..., None] * hue * rng.uniform(0.35, 0.8)
+        linear = linear * np.exp(-depth).astype(np.float32)
+        marks |= cover > 0.2
+    return Flat("watercolour", np.asarray(linear, np.float32), marks, canvas.ppi)
+
+
+def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    shape = (canvas.height_px, canvas.width_px)
+    linear = _paper(shape, (0.86, 0.84, 0.79), 0.01, canvas.ppi, rng)
+    marks = np.zeros(shape, bool)
+    for i, cover in enumerate(_patches(canvas, rng, int(rng.integers(6, 11)), cue, 10, 26)):
+        colour = rng.uniform(0.02, 0.7, 3) ** 1.4
+        if i == 3:
+            colour = np.array([0.78, 0.77, 0.72])
+        brush = 1 + 0.03 * smooth_noise(shape, 0.8 * canvas.ppi / 25.4, rng)
+        linear = linear * (1 - cover[..., None]) + cover[..., None] * (colour * brush[..., None]).astype(np.float32)
+        marks |= cover > 0.2
+    return Flat("gouache", np.asarray(linear, np.float32), marks, canvas.ppi)
+
+
+def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    w, h = _size(canvas)
+    pen = Pen(canvas, rng, 0.22)
+    for _ in range(int(rng.integers(3, 6))):
+        p = _blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 22))
+        pen.curve(np.vstack([p, p[:1]]), 1.4, hand=0.02)
+        pen.hatch(p, rng.uniform(20, 70), rng.uniform(0.5, 0.8), 0.9, skip=0.0)
+    if cue:
+        m = 0.1 * w
+        for a, b in (((m, m), (w - m, m)), ((w - m, m), (w - m, h - m)), ((w - m, h - m), (m, h - m)), ((m, h - m), (m, m))):
+            canvas.stroke(np.linspace(a, b, 60), 0.35)
+        _caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
+    shape = (canvas.height_px, canvas.width_px)
+    paper = _paper(shape, (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45)), 0.012, canvas.ppi, rng, 0.02)
+    spots = np.zeros(shape, np.float32)
+    for _ in range(int(rng.integers(6, 25))):
+        x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
+        cv2.circle(spots, (x, y), int(rng.uniform(0.5, 2.2) * canvas.ppi / 25.4), float(rng.uniform(0.2, 0.6)), -1, cv2.LINE_AA)
+    spots = cv2.GaussianBlur(spots, (0, 0), 0.5 * canvas.ppi / 25.4)
+    paper = paper * (1 - spots[..., None] * np.array([0.2, 0.35, 0.5], np.float32))
+    k = rng.uniform(0.06, 0.12)
+    return _inked("print", canvas, roughen(canvas, rng), paper, (k * 1.2, k, k * 0.9), 0.2, rng)
+
+
+def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
+    w, h = _size(canvas)
+    x0, y0, s = rng.uniform(0.2, 0.4) * w, rng.uniform(0.35, 0.65) * h, rng.uniform(5, 9)
+    t = np.linspace(0, 1, 30)
+    path = np.column_stack([x0 + t * rng.uniform(35, 60), y0 - s * np.abs(np.sin(t * rng.uniform(14, 26))) * rng.uniform(0.3, 1, 30)])
+    Pen(canvas, rng, rng.uniform(0.35, 0.6)).curve(path, 1.0)
+    if cue:
+        canvas.stroke(np.linspace((x0 - 8, y0 + 3), (x0 + 70, y0 + 3), 50), 0.25)
+    blue = rng.random() < 0.5
+    ink = (0.05, 0.07, rng.uniform(0.25, 0.4)) if blue else (0.04, 0.04, 0.045)
+    paper = _paper((canvas.height_px, canvas.width_px), (0.88, 0.88, 0.87), 0.004, canvas.ppi, rng)
+    return _inked("signature", canvas, canvas.coverage(), paper, ink, 0.15, rng)
+
+
+def turned(flat: Flat, deg: float, bed: float | None = None) -> tuple[Linear, NDArray[np.bool_]]:
+    """The sheet on a scanner's glass, tilted clockwise by ``deg``: (reflectance, marks).
+
+    Without ``bed`` paper fills the glass; with it the sheet's edges show on a lid of that reflectance.
+    """
+    h, w = flat.linear.shape[:2]
+    room = 1.0 if bed is None else 1.2
+    size = (round(w * room), round(h * room))
+    matrix = cv2.getRotationMatrix2D((w / 2 - 0.5, h / 2 - 0.5), -deg, 1.0)
+    matrix[:, 2] += (np.array(size) - (w, h)) / 2
+    if bed is None:
+        big = cv2.warpAffine(flat.linear, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+    else:
+        mask = cv2.warpAffine(np.ones((h, w), np.float32), matrix, size, flags=cv2.INTER_LINEAR)[..., None]
+        sheet = cv2.warpAffine(flat.linear, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        big = sheet * mask + np.float32(bed) * (1 - mask)
+    marks = cv2.warpAffine(flat.marks.astype(np.uint8), matrix, size, flags=cv2.INTER_NEAREST) > 0
+    return np.clip(big, 0, 1).astype(np.float32), marks

@@ -1,0 +1,131 @@
+"""Where settings meet the Square step: what was found on the scan, and the frame that docket and finds come to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.docket.squaring import SquareSettings
+from woad.core.estimate import NoEstimate
+from woad.core.raster.pyramid import Pyramid
+from woad.core.square.artwork import find_artwork
+from woad.core.square.bow import Bow
+from woad.core.square.corners import SheetCorners, find_corners
+from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
+from woad.core.square.resample import Squared
+from woad.core.square.skew import Tilt, find_tilt
+
+LOOK_PX = 1500  # longest side of the level that is looked at
+SURE = 0.5  # from here on Woad acts by itself
+LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
+
+Points = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """What was found on a scan before any setting: all places in level-0 pixels of the scan.
+
+    ``artwork`` is the convex outline (N, 2) of all marks."""
+
+    tilt: Tilt | NoEstimate
+    corners: SheetCorners | NoEstimate
+    artwork: Points | NoEstimate
+
+
+def find_square(scan: Pyramid) -> Found:
+    """Look for the sheet's corners, its tilt and its artwork."""
+    level = scan.level_for(LOOK_PX)
+    pixels, px = scan.whole(level), float(1 << level)
+    corners = find_corners(pixels)
+    inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
+    tilt = find_tilt(pixels, inside)
+    artwork = find_artwork(pixels, inside)
+    if isinstance(corners, SheetCorners):
+        corners = replace(corners, points=corners.points * px)
+    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px)
+
+
+def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:
+    """The sheet's corners on the scan, level-0 px: set ones, or found ones that are sure; None without."""
+    if isinstance(settings.corners, tuple):
+        return np.asarray(settings.corners, np.float64) * (scan.width, scan.height)
+    if settings.corners == "off" or isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
+        return None
+    return found.corners.points
+
+
+def tilt_in_force(settings: SquareSettings, corners: Points | None, found: Found) -> float:
+    """Degrees that are taken out: set, or found ones that are sure and worth it; corners have taken theirs already."""
+    if settings.straighten is not None:
+        return settings.straighten
+    if corners is not None or isinstance(found.tilt, NoEstimate):
+        return 0.0
+    if found.tilt.sure < SURE or abs(found.tilt.deg) < LEAST_TILT:
+        return 0.0
+    return -found.tilt.deg if settings.mirror else found.tilt.deg
+
+
+def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
+    """The untrimmed frame: all that is in it can be seen in the Square step."""
+    settings = docket.square
+    if not settings.on:
+        return plain_frame(scan.width, scan.height)
+    corners = corners_in_force(settings, scan, found)
+    tilt = tilt_in_force(settings, corners, found)
+    size = (scan.width, scan.height)
+    frame = plane_frame(size, settings.turn, settings.mirror, tilt, corners, settings.proportions)
+    w, h = frame.plane
+    bows = tuple(Bow(tuple((x * w, y * h) for x, y in bow.points), bow.level) for bow in settings.bows)
+    return replace(frame, bows=bows)
+
+
+def trim_box(docket: Docket, frame: Frame, scan: Pyramid, found: Found, ppi: float) -> tuple[float, float, float, float]:
+    """The trim frame in force: x, y, width, height on the plane, px. ``ppi`` of the scan's level 0."""
+    settings = docket.square
+    w, h = frame.plane
+    if not settings.on or settings.trim == "off":
+        return 0.0, 0.0, float(w), float(h)
+    if isinstance(settings.trim, tuple):
+        x, y, bw, bh = settings.trim
+        return x * w, y * h, bw * w, bh * h
+    artwork = None if isinstance(found.artwork, NoEstimate) else _box(frame.scan_to_plane(found.artwork))
+    if settings.trim == "artwork" and artwork is not None:
+        margin = settings.margin_mm * ppi / 25.4
+        return _within((artwork[0] - margin, artwork[1] - margin, artwork[2] + margin, artwork[3] + margin), w, h)
+    corners = corners_in_force(settings, scan, found)
+    if corners is not None:
+        return _within(_box(frame.scan_to_plane(corners)), w, h)
+    # The scan's own size about the middle, so that no wedges from outside come in; but never through the artwork.
+    sw, sh = (scan.height, scan.width) if settings.turn % 180 else (scan.width, scan.height)
+    x0, y0 = (w - sw) / 2, (h - sh) / 2
+    x1, y1 = x0 + sw, y0 + sh
+    if artwork is not None:
+        x0, y0 = min(x0, artwork[0]), min(y0, artwork[1])
+        x1, y1 = max(x1, artwork[2]), max(y1, artwork[3])
+    return _within((x0, y0, x1, y1), w, h)
+
+
+def frame_of(docket: Docket, scan: Pyramid, found: Found, ppi: float | None) -> Frame:
+    """The frame of the squared sheet."""
+    frame = plane_of(docket, scan, found)
+    return trimmed(frame, trim_box(docket, frame, scan, found, ppi or 300.0))
+
+
+def squared_pyramid(scan: Pyramid, frame: Frame) -> Pyramid:
+    """The scan through the frame; the scan itself when the frame changes nothing."""
+    return scan if frame.identity else Squared(scan, frame)
+
+
+def _box(points: Points) -> tuple[float, float, float, float]:
+    low, high = points.min(axis=0), points.max(axis=0)
+    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+
+def _within(edges: tuple[float, float, float, float], w: int, h: int) -> tuple[float, float, float, float]:
+    """Edges (left, top, right, bottom) on the plane, as x, y, width, height."""
+    x0, y0 = min(max(edges[0], 0.0), w - 1.0), min(max(edges[1], 0.0), h - 1.0)
+    return x0, y0, max(1.0, min(edges[2], w) - x0), max(1.0, min(edges[3], h) - y0)

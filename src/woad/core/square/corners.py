@@ -1,0 +1,381 @@
+"""The sheet's four corners in a photo: the quadrilateral whose four sides all part one paper from what lies around it.
+
+A faint edge counts as much as a strong one if it is there all along the side: tables may be nearly as light as the paper.
+Corners are where lines through the middle parts of the sides meet, so a bent corner does not matter.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import combinations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+from woad.core.square.lines import Line, find_lines, gradient, sample, steps_across
+
+Plane = NDArray[np.float32]
+Points = NDArray[np.float64]
+
+_COARSE_PX = 480
+_MOST_LINES = 38
+_MOST_GRADED = 30
+
+
+@dataclass(frozen=True, eq=False)
+class SheetCorners:
+    """``points`` (4, 2) px, clockwise from the sheet's top left; ``sure`` 0..1; ``why`` in a few words."""
+
+    points: Points
+    sure: float
+    why: str
+
+
+@dataclass(frozen=True, eq=False)
+class _Quad:
+    points: Points
+    support: float  # of the weakest side, 0..1
+    clarity: float  # step over noise of the weakest side
+    score: float
+    darker: float  # by how much the sheet is darker than what lies around it, encoded
+
+
+def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners | NoEstimate:
+    """Find the sheet in a reduced photo.
+
+    Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 pixels long.
+    Returns corners in pixels of ``pixels``, or why there are none.
+    """
+    image = np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    h, w = image.shape[:2]
+    if min(h, w) < 64:
+        return NoEstimate("the scan is too small to find a sheet in it")
+    factor = min(1.0, _COARSE_PX / max(h, w))
+    size = (max(1, round(w * factor)), max(1, round(h * factor)))
+    small = np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+    # Closing takes thin dark marks away and leaves the sheet's outline.
+    side = max(5, round(0.02 * max(size)) | 1)
+    closed = np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
+    best = _best_quads(closed)
+    if not best:
+        return NoEstimate("no sheet with four sides stands out; it may fill the scan or be cut by its frame")
+    scale = np.array([w / size[0], h / size[1]])
+    why = "the sheet's sides are too faint to follow"
+    for index, rough in enumerate(best[:4]):
+        refined = _refine(image, rough.points * scale)
+        if refined is None:
+            continue
+        points, share = refined
+        # Graded again where the sides really run: a side that is none shows now at the latest.
+        first = _grade(closed, points / scale, _noise(closed))
+        if first is None:
+            why = "the sheet runs on past one of its sides: it may be cut by the picture's frame"
+            continue
+        others = [*best[:index], *best[index + 1 :]]
+        sure, why = _sureness(first, others, points, share, (w, h), 1 / scale)
+        return SheetCorners(_clockwise(points), sure, why)
+    return NoEstimate(why)
+
+
+# -- search --------------------------------------------------------------------------------------------------------
+
+
+def _best_quads(image: Plane) -> list[_Quad]:
+    """Quadrilaterals by falling score; those that are the same but for a few pixels are left out."""
+    h, w = image.shape[:2]
+    gx, gy = gradient(image, 1.3)
+    for plane in (gx, gy):
+        # The picture's own rim is no edge of anything.
+        plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
+    lines = find_lines(gx, gy, _MOST_LINES)
+    noise = _noise(image)
+    pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
+    found = []
+    meet = _meetings(lines)
+    profiles = [_Profile(image, line, noise) for line in lines]
+    for (a, b), (c, d) in combinations(pairs, 2):
+        if len({a, b, c, d}) < 4 or not _crosswise(lines[a], lines[b], lines[c], lines[d]):
+            continue
+        quad = np.array([meet[c, a], meet[a, d], meet[d, b], meet[b, c]])
+        if not _plausible(quad, w, h):
+            continue
+        rough = min(profiles[i].support(p, q) for i, p, q in ((a, quad[0], quad[1]), (d, quad[1], quad[2]),
+                                                              (b, quad[2], quad[3]), (c, quad[3], quad[0])))  # fmt: skip
+        if rough > 0.45:
+            area = float(cv2.contourArea(quad.astype(np.float32))) / (w * h)
+            found.append((rough + 0.3 * np.sqrt(area), quad))
+    found.sort(key=lambda item: -item[0])
+    graded: list[_Quad] = []
+    for _, quad in found[:_MOST_GRADED]:
+        one = _grade(image, quad, noise)
+        if one is not None:
+            graded.append(one)
+    graded.sort(key=lambda q: -q.score)
+    return graded
+
+
+def _noise(image: Plane) -> float:
+    """Standard deviation of band means within one material, from second differences at the bands' distance."""
+    smooth = cv2.blur(image, (4, 4)).reshape(image.shape)
+    second = smooth[:, 16:] - 2 * smooth[:, 8:-8] + smooth[:, :-16]
+    return max(0.0015, float(np.median(np.abs(second))) / 0.6745 / np.sqrt(6))
+
+
+def _opposite(a: Line, b: Line, side: int) -> bool:
+    """Whether two lines can be opposite sides: nearly parallel and well apart."""
+    turn = abs(a.angle - b.angle)
+    if min(turn, np.pi - turn) > np.deg2rad(24):
+        return False
+    flip = -1.0 if turn > np.pi / 2 else 1.0
+    return abs(a.rho - flip * b.rho) > 0.2 * side
+
+
+def _crosswise(a: Line, b: Line, c: Line, d: Line) -> bool:
+    """Whether two pairs cross steeply enough to bound a sheet."""
+    for one in (a, b):
+        for other in (c, d):
+            turn = abs(one.angle - other.angle) % np.pi
+            if min(turn, np.pi - turn) < np.deg2rad(58):
+                return False
+    return True
+
+
+def _meetings(lines: list[Line]) -> Points:
+    """Where each two lines cross, (n, n, 2); far away when they hardly do."""
+    normals = np.array([line.normal for line in lines])
+    rho = np.array([line.rho for line in lines])
+    nx, ny = normals[:, 0], normals[:, 1]
+    det = nx[:, None] * ny[None, :] - ny[:, None] * nx[None, :]
+    det = np.where(np.abs(det) < 1e-6, 1e-9, det)
+    x = (rho[:, None] * ny[None, :] - ny[:, None] * rho[None, :]) / det
+    y = (nx[:, None] * rho[None, :] - rho[:, None] * nx[None, :]) / det
+    return np.stack([x, y], axis=-1)
+
+
+def _plausible(quad: Points, w: int, h: int) -> bool:
+    """Inside the picture, convex, and neither a sliver nor tiny."""
+    slack = 0.01 * max(w, h)
+    if quad.min() < -slack or quad[:, 0].max() > w + slack or quad[:, 1].max() > h + slack:
+        return False
+    area = float(cv2.contourArea(quad.astype(np.float32)))
+    return area > 0.12 * w * h and bool(cv2.isContourConvex(quad.astype(np.float32)))
+
+
+class _Profile:
+    """Steps across the whole of a line, so that the support of any part of it is a look-up."""
+
+    def __init__(self, image: Plane, line: Line, noise: float) -> None:
+        h, w = image.shape[:2]
+        self.line = line
+        self.reach = int(np.hypot(h, w)) + 2
+        at = line.normal * line.rho
+        n = 2 * self.reach
+        t = np.arange(n) - self.reach + 0.5
+        points = at + line.along * t[:, None]
+        inside = (points[:, 0] > 0) & (points[:, 1] > 0) & (points[:, 0] < w) & (points[:, 1] < h)
+        step = steps_across(image, at - line.along * self.reach, at + line.along * self.reach, line.normal, 2, 6, n)
+        step[~inside] = 0
+        size = np.linalg.norm(step, axis=1)
+        strong = size > 2.2 * noise
+        # Both signs are tried: the sheet may lie on either side of the line.
+        direction = step[strong].sum(axis=0) if strong.any() else np.ones(step.shape[1])
+        direction = direction / max(float(np.linalg.norm(direction)), 1e-9)
+        along = step @ direction
+        self.along = (float(line.along[0]), float(line.along[1]))
+        # Plain lists: they are read thousands of times, one number at a time.
+        self.plus: list[int] = [0, *np.cumsum((along > 1.6 * noise) & inside).tolist()]
+        self.minus: list[int] = [0, *np.cumsum((along < -1.6 * noise) & inside).tolist()]
+
+    def support(self, p: Points, q: Points) -> float:
+        """Share of the middle nine tenths of p..q where the step has one and the same sign."""
+        ux, uy = self.along
+        t0, t1 = p[0] * ux + p[1] * uy, q[0] * ux + q[1] * uy
+        if t0 > t1:
+            t0, t1 = t1, t0
+        cut = 0.05 * (t1 - t0)
+        last = len(self.plus) - 1
+        low = min(max(int(t0 + cut + self.reach), 0), last - 1)
+        high = min(max(int(t1 - cut + self.reach), low + 1), last)
+        return max(self.plus[high] - self.plus[low], self.minus[high] - self.minus[low]) / (high - low)
+
+
+def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
+    """Grade a quadrilateral by its weakest side."""
+    quad = _clockwise(quad)
+    h, w = image.shape[:2]
+    centre = quad.mean(axis=0)
+    supports, clarities, inner = [], [], []
+    sides, lighter = [], []
+    for i in range(4):
+        p, q = quad[i], quad[(i + 1) % 4]
+        along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
+        normal = np.array([along[1], -along[0]])
+        if (centre - p) @ normal < 0:
+            normal = -normal
+        start, end = p + 0.09 * (q - p), q - 0.09 * (q - p)
+        step = steps_across(image, start, end, normal, 2, 6, 72)
+        typical = np.median(step, axis=0)
+        lighter.append(float(typical.mean()))
+        size = float(np.linalg.norm(typical))
+        part = step @ (typical / max(size, 1e-9))
+        supports.append(float((part > max(0.4 * size, 1.2 * noise)).mean()))
+        spread = max(noise, float(np.median(np.abs(part - np.median(part)))))
+        clarities.append(size / spread)
+        if supports[-1] < 0.5:
+            return None
+        sides.append((p, q, normal, typical, size))
+        t = np.linspace(0, 1, 24)[:, None]
+        inner.append(np.median(sample(image, start + (end - start) * t + normal * 4.5), axis=0))
+    support, clarity = min(supports), min(clarities)
+    # A side is none if the sides at both its ends run on past it: the sheet goes on there, cut by the picture's frame.
+    if any(_runs_on(image, sides[i - 1], True) and _runs_on(image, sides[(i + 1) % 4], False) for i in range(4)):
+        return None
+    uneven = float(np.ptp(np.array(inner).mean(axis=1)))
+    area = float(cv2.contourArea(quad.astype(np.float32))) / (w * h)
+    score = support + 0.25 * float(np.mean(supports)) + 0.5 * (1 - np.exp(-clarity / 3)) + 0.35 * np.sqrt(area)
+    return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -max(lighter))
+
+
+_Side = tuple[Points, Points, Points, Plane, float]
+
+
+def _runs_on(image: Plane, side: _Side, past_end: bool) -> bool:
+    """Whether a side's step goes on beyond its end (or its start), as far as the picture lets one see."""
+    p, q, normal, typical, size = side
+    corner, outwards = (q, q - p) if past_end else (p, p - q)
+    h, w = image.shape[:2]
+    start, end = corner + 0.02 * outwards, corner + 0.09 * outwards
+    inside = [t for t in np.linspace(0, 1, 15) if (lambda p: 4 < p[0] < w - 4 and 4 < p[1] < h - 4)(start + t * (end - start))]
+    if len(inside) < 3:
+        return False
+    step = steps_across(image, start, start + inside[-1] * (end - start), normal, 2, 6, 16)
+    part = step @ (typical / max(size, 1e-9))
+    return float(np.median(part)) > 0.33 * size and float(part.mean()) > 0.33 * size
+
+
+# -- refinement ----------------------------------------------------------------------------------------------------
+
+
+def _refine(image: Plane, quad: Points) -> tuple[Points, float] | None:
+    """Corners from robust line fits to the edge along the middle of each side; and the share of places that fit."""
+    quad = _clockwise(quad)
+    lines, shares = [], []
+    for i in range(4):
+        p, q = quad[i], quad[(i + 1) % 4]
+        fitted = None
+        for reach in (9.0, 4.0):
+            fitted = _fit_side(image, p, q, reach)
+            if fitted is None:
+                return None
+            p, q = fitted[0], fitted[1]
+        assert fitted is not None
+        lines.append((fitted[0], fitted[1]))
+        shares.append(fitted[2])
+    corners = [_cross(lines[i - 1], lines[i]) for i in range(4)]
+    if any(c is None for c in corners):
+        return None
+    return np.array(corners), min(shares)
+
+
+def _fit_side(image: Plane, p: Points, q: Points, reach: float) -> tuple[Points, Points, float] | None:
+    """The edge near p..q: its line through two points beside p and q, and the share of places within 1.2 px of it."""
+    length = float(np.linalg.norm(q - p))
+    if length < 20:
+        return None
+    along = (q - p) / length
+    normal = np.array([-along[1], along[0]])
+    n, fine = 180, 4
+    t = np.linspace(0.1, 0.9, n)
+    offsets = np.arange(-reach - 3, reach + 3 + 1e-6, 1 / fine)
+    # Averaging along the side by the distance between two places leaves no pixel out and keeps the edge sharp.
+    spread = np.linspace(-0.4, 0.4, 3) * 0.8 * length / n
+    base = p + (q - p) * t[:, None]
+    points = base[:, None, None, :] + along * spread[None, :, None, None] + normal * offsets[None, None, :, None]
+    profile = sample(image, points).mean(axis=1)
+    typical = np.median(profile[:, -2 * fine :].mean(axis=1) - profile[:, : 2 * fine].mean(axis=1), axis=0)
+    size = float(np.linalg.norm(typical))
+    if size < 1e-3:
+        return None
+    tone = profile @ (typical / size)
+    kernel = np.arange(-6, 7) / fine
+    weights = -kernel * np.exp(-(kernel**2) / 2 / 0.7**2)
+    slope = np.stack([np.convolve(row, weights, mode="same") for row in tone])
+    inner = slice(3 * fine, len(offsets) - 3 * fine)
+    # One and the same edge: first where all places together have it, then each place near there.
+    offsets_in, slope_in = offsets[inner], slope[:, inner]
+    k = np.clip(np.argmax(slope_in, axis=1), 1, slope_in.shape[1] - 2)
+    rows = np.arange(n)
+    left, mid, right = slope_in[rows, k - 1], slope_in[rows, k], slope_in[rows, k + 1]
+    bend = left - 2 * mid + right
+    delta = np.where(np.abs(bend) > 1e-9, 0.5 * (left - right) / np.where(np.abs(bend) > 1e-9, bend, 1), 0)
+    at = offsets_in[k] + np.clip(delta, -1, 1) / fine
+    s = t - 0.5
+    weight = np.maximum(mid, 0)
+    fit = _robust_line(s, at, weight)
+    share = float((np.abs(at - (fit[0] + fit[1] * s)) < 1.2).mean())
+    a = base[0] + along * 0 + normal * (fit[0] + fit[1] * s[0]) - along * 0.1 * length
+    b = base[-1] + normal * (fit[0] + fit[1] * s[-1]) + along * 0.1 * length
+    slope_px = fit[1] / length
+    return a - normal * slope_px * 0.1 * length, b + normal * slope_px * 0.1 * length, share
+
+
+def _robust_line(s: Points, at: Points, weight: Points) -> Points:
+    """Least squares with Tukey's biweight, from a start that half of the places may spoil (Theil 1950, Tukey 1977)."""
+    i, j = np.arange(0, len(s) // 2), np.arange(len(s) // 2, len(s) // 2 * 2)
+    slope = float(np.median((at[j] - at[i]) / (s[j] - s[i])))
+    fit = np.array([float(np.median(at - slope * s)), slope])
+    for give in (6.0, 3.0, 2.0, 1.2, 1.2, 1.2):
+        r = (at - fit[0] - fit[1] * s) / give
+        u = weight * np.where(np.abs(r) < 1, (1 - r * r) ** 2, 0)
+        if u.sum() <= 1e-9:
+            break
+        ms, ma = np.average(s, weights=u), np.average(at, weights=u)
+        var = np.average((s - ms) ** 2, weights=u)
+        slope = np.average((s - ms) * (at - ma), weights=u) / max(var, 1e-6)
+        fit = np.array([ma - slope * ms, slope])
+    return fit
+
+
+def _cross(one: tuple[Points, Points], other: tuple[Points, Points]) -> Points | None:
+    d1, d2 = one[1] - one[0], other[1] - other[0]
+    det = d1[0] * -d2[1] + d2[0] * d1[1]
+    if abs(det) < 1e-9:
+        return None
+    r = other[0] - one[0]
+    t = (r[0] * -d2[1] + d2[0] * r[1]) / det
+    return np.asarray(one[0] + t * d1)
+
+
+def _sureness(
+    first: _Quad, others: list[_Quad], points: Points, share: float, size: tuple[int, int], to_coarse: Points
+) -> tuple[float, str]:
+    """How sure, and why not."""
+    w, h = size
+    diagonal = float(np.hypot(w, h))
+    edge = min(points.min(), w - points[:, 0].max(), h - points[:, 1].max())
+    if edge < 0.002 * diagonal:
+        return 0.2, "a corner lies outside the picture: the sheet is cut by its frame"
+    moved = float(np.abs(_clockwise(points) * to_coarse - first.points).max()) / float(np.hypot(*(to_coarse * size)))
+    if moved > 0.02:
+        return 0.3, "the sides cannot be followed to their ends"
+    rivals = [q for q in others if np.abs(q.points - first.points).max() > 0.02 * float(np.hypot(*(to_coarse * size)))]
+    lead = first.score - rivals[0].score if rivals else 1.0
+    good = np.clip((first.support - 0.62) / 0.25, 0, 1) * np.clip((share - 0.4) / 0.3, 0, 1)
+    good *= np.clip((first.clarity - 1.0) / 1.5, 0.0, 1)
+    # A painted rectangle is darker than the paper around it; a sheet is hardly ever darker than its table.
+    good *= np.clip(1.5 - first.darker / 0.06, 0.3, 1)
+    sure = float(np.clip(good * np.clip(0.35 + lead / 0.08, 0, 1), 0, 0.99))
+    if sure >= 0.5:
+        return sure, "all four sides part the paper from what lies around it"
+    return sure, "the table is nearly as light as the paper, or other edges look like the sheet's"
+
+
+def _clockwise(points: Points) -> Points:
+    """Corners clockwise from the one nearest to the picture's top left, as the sheet lies."""
+    centre = points.mean(axis=0)
+    angle = np.arctan2(points[:, 1] - centre[1], points[:, 0] - centre[0])
+    ordered = points[np.argsort(angle)]
+    start = int(np.argmin(ordered.sum(axis=1)))
+    return np.roll(ordered, -start, axis=0)
