@@ -40,6 +40,7 @@ class _Quad:
     clarity: float  # step over noise of the weakest side
     score: float
     darker: float  # by how much the sheet is darker than what lies around it, encoded
+    odd: float  # by how much what lies around it differs from side to side, encoded
 
 
 def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners | NoEstimate:
@@ -235,7 +236,9 @@ def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
     uneven = float(np.ptp(np.array(inner).mean(axis=1)))
     area = float(cv2.contourArea(quad.astype(np.float32))) / (w * h)
     score = support + 0.25 * float(np.mean(supports)) + 0.5 * (1 - np.exp(-clarity / 3)) + 0.35 * np.sqrt(area)
-    return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -max(lighter))
+    outer = np.array(inner).mean(axis=1) - lighter
+    odd = float(np.abs(outer - np.median(outer)).max())
+    return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -max(lighter), odd)
 
 
 _Side = tuple[Points, Points, Points, Plane, float]
@@ -366,6 +369,8 @@ def _sureness(
     good *= np.clip((first.clarity - 1.0) / 1.5, 0.0, 1)
     # A painted rectangle is darker than the paper around it; a sheet is hardly ever darker than its table.
     good *= np.clip(1.5 - first.darker / 0.06, 0.3, 1)
+    # A dark shape along most of a line inside the sheet is no table.
+    good *= np.clip(2.2 - first.odd / 0.17, 0.3, 1)
     sure = float(np.clip(good * np.clip(0.35 + lead / 0.08, 0, 1), 0, 0.99))
     if sure >= 0.5:
         return sure, "all four sides part the paper from what lies around it"
