@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.demo.canvas import Canvas, Pen
-from woad.demo.lettering import brush_stroke
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
 
@@ -66,11 +65,17 @@ def _scene(pen: Pen, rng: np.random.Generator, w: float, h: float, width: float 
     x = 0.14 * w
     while x < 0.78 * w:
         bw, bh = rng.uniform(0.1, 0.2) * w, rng.uniform(0.12, 0.4) * h
-        for a, b in (((x, base), (x, base - bh)), ((x + bw, base), (x + bw, base - bh)), ((x, base - bh), (x + bw, base - bh))):
+        for a, b in (
+            ((x, base), (x, base - bh)),
+            ((x + bw, base), (x + bw, base - bh)),
+            ((x, base - bh), (x + bw, base - bh)),
+        ):
             pen.line(list(a), list(b), rng.uniform(0.8, 1.3) * width, 0.12)
         for _ in range(int(rng.integers(1, 4))):
             wx, wy = x + rng.uniform(0.15, 0.6) * bw, base - rng.uniform(0.2, 0.85) * bh
-            pen.canvas.polygon(np.array([[wx, wy], [wx + 0.2 * bw, wy], [wx + 0.2 * bw, wy + 0.05 * h], [wx, wy + 0.05 * h]]))
+            pen.canvas.polygon(
+                np.array([[wx, wy], [wx + 0.2 * bw, wy], [wx + 0.2 * bw, wy + 0.05 * h], [wx, wy + 0.05 * h]])
+            )
         x += bw + rng.uniform(0.01, 0.08) * w
     _organic(pen, rng, w, h * 0.4, int(rng.integers(1, 3)), width)
 
@@ -88,7 +93,14 @@ def _caption(canvas: Canvas, rng: np.random.Generator, y_mm: float, size_mm: flo
     cv2.putText(canvas.ink, text, (x, int(y_mm * s)), font, scale, 255, max(1, round(thick_mm * s)), cv2.LINE_AA)
 
 
-def _paper(shape: tuple[int, int], colour: tuple[float, float, float], texture: float, ppi: float, rng: np.random.Generator, mottle: float = 0.0) -> Linear:
+def _paper(
+    shape: tuple[int, int],
+    colour: tuple[float, float, float],
+    texture: float,
+    ppi: float,
+    rng: np.random.Generator,
+    mottle: float = 0.0,
+) -> Linear:
     tooth = smooth_noise(shape, 0.12 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
     tone = 1 + texture * tooth
     if mottle:
@@ -96,7 +108,15 @@ def _paper(shape: tuple[int, int], colour: tuple[float, float, float], texture: 
     return np.asarray(np.clip(tone[..., None] * np.asarray(colour, np.float32), 0, 1), np.float32)
 
 
-def _inked(medium: str, canvas: Canvas, cover: Linear, paper: Linear, ink: tuple[float, float, float], mottle: float, rng: np.random.Generator) -> Flat:
+def _inked(
+    medium: str,
+    canvas: Canvas,
+    cover: Linear,
+    paper: Linear,
+    ink: tuple[float, float, float],
+    mottle: float,
+    rng: np.random.Generator,
+) -> Flat:
     tone = np.clip(1 + mottle * smooth_noise(cover.shape, 0.15 * canvas.ppi / 25.4, rng), 0.3, 2)[..., None]
     mark = np.asarray(ink, np.float32) * tone
     linear = paper * (1 - cover[..., None] + cover[..., None] * mark)
@@ -116,7 +136,12 @@ def _art(canvas: Canvas, rng: np.random.Generator, cue: bool, nib_mm: float) -> 
     kind = rng.integers(0, 3)
     if kind == 0:
         m = rng.uniform(0.08, 0.14) * w
-        for a, b in (((m, m), (w - m, m)), ((w - m, m), (w - m, h - m)), ((w - m, h - m), (m, h - m)), ((m, h - m), (m, m))):
+        for a, b in (
+            ((m, m), (w - m, m)),
+            ((w - m, m), (w - m, h - m)),
+            ((w - m, h - m), (m, h - m)),
+            ((m, h - m), (m, m)),
+        ):
             canvas.stroke(np.linspace(a, b, 60), rng.uniform(0.3, 0.6))
         _organic(pen, rng, w, h, int(rng.integers(4, 8)))
     else:
@@ -132,7 +157,13 @@ def _pen(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     _art(canvas, rng, cue, rng.uniform(0.25, 0.5))
     k = rng.uniform(0.025, 0.07)
     warm = rng.uniform(0, 1)
-    paper = _paper((canvas.height_px, canvas.width_px), (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm), rng.uniform(0.004, 0.01), canvas.ppi, rng)
+    paper = _paper(
+        (canvas.height_px, canvas.width_px),
+        (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm),
+        rng.uniform(0.004, 0.01),
+        canvas.ppi,
+        rng,
+    )
     return _inked("pen", canvas, roughen(canvas, rng), paper, (k, k, k * 1.05), 0.12, rng)
 
 
@@ -162,10 +193,14 @@ def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         rows = int(rng.integers(2, 5))
         for i in range(rows):
             size = rng.uniform(9, 17)
-            _caption(canvas, rng, (i + 1) * h / (rows + 1), size, size * rng.uniform(0.11, 0.18), str(rng.choice(WORDS)))
+            _caption(
+                canvas, rng, (i + 1) * h / (rows + 1), size, size * rng.uniform(0.11, 0.18), str(rng.choice(WORDS))
+            )
     else:
         for _ in range(6):
-            path = np.array([rng.uniform(0.2, 0.8) * w, rng.uniform(0.2, 0.8) * h]) + np.cumsum(rng.normal(0, 12, (5, 2)), axis=0)
+            path = np.array([rng.uniform(0.2, 0.8) * w, rng.uniform(0.2, 0.8) * h]) + np.cumsum(
+                rng.normal(0, 12, (5, 2)), axis=0
+            )
             Pen(canvas, rng, 3.0).curve(np.clip(path, 12, [w - 12, h - 12]), rng.uniform(0.7, 1.3))
     k = rng.uniform(0.025, 0.06)
     paper = _paper((canvas.height_px, canvas.width_px), (0.86, 0.82, rng.uniform(0.68, 0.8)), 0.008, canvas.ppi, rng)
@@ -176,7 +211,14 @@ def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     _art(canvas, rng, cue, rng.uniform(0.8, 1.5))
     tone = rng.uniform(0.48, 0.66)
     k = rng.uniform(0.09, 0.2)
-    paper = _paper((canvas.height_px, canvas.width_px), (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02)), 0.01, canvas.ppi, rng, rng.uniform(0.03, 0.06))
+    paper = _paper(
+        (canvas.height_px, canvas.width_px),
+        (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02)),
+        0.01,
+        canvas.ppi,
+        rng,
+        rng.uniform(0.03, 0.06),
+    )
     return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng)
 
 
@@ -218,7 +260,11 @@ def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     for cover in _patches(canvas, rng, int(rng.integers(4, 8)), cue, 10, 28):
         hue = np.array([rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2)])
         hue[rng.integers(0, 3)] *= 0.25
-        pool = 1 + 0.35 * smooth_noise(shape, 9 * canvas.ppi / 25.4, rng) + 0.12 * smooth_noise(shape, 0.3 * canvas.ppi / 25.4, rng)
+        pool = (
+            1
+            + 0.35 * smooth_noise(shape, 9 * canvas.ppi / 25.4, rng)
+            + 0.12 * smooth_noise(shape, 0.3 * canvas.ppi / 25.4, rng)
+        )
         rim = np.clip(cover - cv2.GaussianBlur(cover, (0, 0), 0.7 * canvas.ppi / 25.4), 0, 1)
         depth = np.clip(cover * (0.65 * pool + 0.9 * rim), 0, 3)[..., None] * hue * rng.uniform(0.35, 0.8)
         linear = linear * np.exp(-depth).astype(np.float32)
@@ -249,15 +295,24 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         pen.hatch(p, rng.uniform(20, 70), rng.uniform(0.5, 0.8), 0.9, skip=0.0)
     if cue:
         m = 0.1 * w
-        for a, b in (((m, m), (w - m, m)), ((w - m, m), (w - m, h - m)), ((w - m, h - m), (m, h - m)), ((m, h - m), (m, m))):
+        for a, b in (
+            ((m, m), (w - m, m)),
+            ((w - m, m), (w - m, h - m)),
+            ((w - m, h - m), (m, h - m)),
+            ((m, h - m), (m, m)),
+        ):
             canvas.stroke(np.linspace(a, b, 60), 0.35)
         _caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
     shape = (canvas.height_px, canvas.width_px)
-    paper = _paper(shape, (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45)), 0.012, canvas.ppi, rng, 0.02)
+    paper = _paper(
+        shape, (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45)), 0.012, canvas.ppi, rng, 0.02
+    )
     spots = np.zeros(shape, np.float32)
     for _ in range(int(rng.integers(6, 25))):
         x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
-        cv2.circle(spots, (x, y), int(rng.uniform(0.5, 2.2) * canvas.ppi / 25.4), float(rng.uniform(0.2, 0.6)), -1, cv2.LINE_AA)
+        cv2.circle(
+            spots, (x, y), int(rng.uniform(0.5, 2.2) * canvas.ppi / 25.4), float(rng.uniform(0.2, 0.6)), -1, cv2.LINE_AA
+        )
     spots = cv2.GaussianBlur(spots, (0, 0), 0.5 * canvas.ppi / 25.4)
     paper = paper * (1 - spots[..., None] * np.array([0.2, 0.35, 0.5], np.float32))
     k = rng.uniform(0.06, 0.12)
@@ -268,7 +323,9 @@ def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     w, h = _size(canvas)
     x0, y0, s = rng.uniform(0.2, 0.4) * w, rng.uniform(0.35, 0.65) * h, rng.uniform(5, 9)
     t = np.linspace(0, 1, 30)
-    path = np.column_stack([x0 + t * rng.uniform(35, 60), y0 - s * np.abs(np.sin(t * rng.uniform(14, 26))) * rng.uniform(0.3, 1, 30)])
+    path = np.column_stack(
+        [x0 + t * rng.uniform(35, 60), y0 - s * np.abs(np.sin(t * rng.uniform(14, 26))) * rng.uniform(0.3, 1, 30)]
+    )
     Pen(canvas, rng, rng.uniform(0.35, 0.6)).curve(path, 1.0)
     if cue:
         canvas.stroke(np.linspace((x0 - 8, y0 + 3), (x0 + 70, y0 + 3), 50), 0.25)

@@ -25,7 +25,7 @@ def file_of(sheet: Sheet) -> bytes:
 
 
 def woad(sheet: Sheet) -> tuple[Result, Docket]:
-    loaded = load_sheet(take_in(f"{sheet.name}.img", file_of(sheet)))
+    loaded = load_sheet(take_in(f"{sheet.name}.img", file_of(sheet)), Docket().with_setting("square.on", False))
     docket = starting_docket(loaded.readings.medium)
     planes = render_whole(loaded, docket)
     assert planes.alpha is not None

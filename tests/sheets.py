@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from woad.core.docket.model import Docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
-from woad.core.render.measure import measure
-from woad.core.render.sheet import Sheet
+from woad.core.render.sheet import Sheet, make_sheet
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import Capture, Light, Paper, Scan, record
@@ -62,8 +62,10 @@ def colour_scan(seed: int = 6) -> Scan:
 
 def sheet_of(encoded: NDArray[Any], name: str = "sheet.png") -> Sheet:
     """A measured sheet from pixels."""
-    pyramid = build_pyramid(encoded)
-    return Sheet(take_in(name, png_bytes(encoded)), pyramid, measure(pyramid))
+    return make_sheet(take_in(name, png_bytes(encoded)), build_pyramid(encoded), FLAT)
+
+
+FLAT = Docket().with_setting("square.on", False)
 
 
 @cache

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from sheets import SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
+from sheets import FLAT, SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
@@ -17,9 +17,8 @@ from woad.core.raster.compositing import over
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.check import check_sheet
-from woad.core.render.measure import measure
 from woad.core.render.region import RegionCache, overlay_region, read_spot, render_region
-from woad.core.render.sheet import Sheet
+from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import render_whole
 
 SHEETS = {"pen": pen_sheet, "colour": colour_sheet}
@@ -226,4 +225,4 @@ def test_sheets_of_sixteen_bit_and_grey_are_cleaned() -> None:
 def sheet_of_16(encoded: np.ndarray) -> Sheet:
     """The same pixels with 16 bits."""
     pyramid = build_pyramid(encoded.astype(np.uint16) * 257)
-    return Sheet(pen_sheet().original, pyramid, measure(pyramid))
+    return make_sheet(pen_sheet().original, pyramid, FLAT)

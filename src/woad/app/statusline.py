@@ -45,8 +45,10 @@ class StatusLine(QWidget):
         else:
             self.place.setText(f"x {x:.0f} px   y {y:.0f} px")
         self.rgb.setText("R {} G {} B {}".format(*spot.rgb))
-        self.density.setText(f"D {max(spot.density, 0.0):.2f}")
-        self.coverage.setText(self.tr("coverage {0} %").format(round(spot.coverage * 100)))
+        self.density.setText("" if spot.density is None else f"D {max(spot.density, 0.0):.2f}")
+        self.coverage.setText(
+            "" if spot.coverage is None else self.tr("coverage {0} %").format(round(spot.coverage * 100))
+        )
 
     def clear_spot(self) -> None:
         for label in (self.place, self.rgb, self.density, self.coverage):

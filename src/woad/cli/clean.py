@@ -70,7 +70,6 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
     from woad.core.docket.model import MEDIA
     from woad.core.editions.edition import parse_editions
 
-    # No step moves pixels yet, so every run keeps the frame; --keep-frame is the promise that it stays so.
     wanted, base = parse_editions(args.editions), _base_docket(args.docket)
     if args.medium != "auto" and args.medium not in MEDIA:
         raise BadSetting("medium", f"There is no medium {args.medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
@@ -95,23 +94,24 @@ def _clean_one(
     scan: Path, coming: Future[Decoded], args: argparse.Namespace, editions: tuple[Edition, ...], base: Docket | None
 ) -> dict[str, Any]:
     from woad.core.docket.media import starting_docket
+    from woad.core.docket.model import Docket
     from woad.core.editions.clean import readings_json, write_sheet
     from woad.core.formats.write import refuse_existing, write_safely
-    from woad.core.render.sheet import lean_sheet
+    from woad.core.render.sheet import lean_sheet, resquare
 
     for edition in editions:
         refuse_existing(edition.path_for(scan.stem, args.out), args.overwrite)
     docket_path = args.out / f"{scan.stem}-docket.json"
     if args.save_docket:
         refuse_existing(docket_path, args.overwrite)
-    sheet = lean_sheet(*coming.result())
+    sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
     docket = base
     if docket is None:
         docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)
     elif args.medium != "auto":
         docket = docket.with_setting("medium", args.medium)
-    for change in args.set:
-        docket = apply_change(docket, change)
+    docket = _changed(docket, args)
+    sheet = resquare(sheet, docket)
     with _progress(scan.name, args.json) as progress:
         written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
@@ -120,6 +120,13 @@ def _clean_one(
         write_safely(docket_path, lambda path: path.write_bytes(text.encode()), args.overwrite)
         report["docket"] = str(docket_path)
     return report
+
+
+def _changed(docket: Docket, args: argparse.Namespace) -> Docket:
+    """The docket with all that the command line sets. ``--keep-frame`` comes last: it is a promise."""
+    for change in args.set:
+        docket = apply_change(docket, change)
+    return docket.with_setting("square.on", False) if args.keep_frame else docket
 
 
 @contextmanager
@@ -152,9 +159,15 @@ def apply_change(docket: Docket, change: str) -> Docket:
         raise BadSetting(
             path, f"--set {change} has no value. Write it as STEP.NAME=VALUE, for instance paper.grain=0.3."
         )
-    value: Any = {"auto": None, "none": None, "true": True, "false": False}.get(text.lower(), text)
-    # "auto" is one of this setting's own values.
-    return docket.with_setting(path, text if path == "knockout.colour" else value)
+    value: Any = {"auto": None, "none": None}.get(text.lower(), text)
+    if path in ("knockout.colour", "square.corners", "square.proportions") and text == "auto":
+        value = text  # "auto" is one of these settings' own values
+    elif value is not None:
+        try:
+            value = json.loads(text)
+        except json.JSONDecodeError:
+            value = {"true": True, "false": False}.get(text.lower(), text)
+    return docket.with_setting(path, value)
 
 
 def _base_docket(path: Path | None) -> Docket | None:

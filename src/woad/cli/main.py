@@ -22,7 +22,7 @@ def parser() -> argparse.ArgumentParser:
     )
     clean.add_argument("--medium", default="auto", help=f"auto|{MEDIA_TEXT}")
     clean.add_argument("--editions", default="cutout,paper", help="cutout, paper; with :png, :jpeg or :tiff after it")
-    clean.add_argument("--keep-frame", action="store_true", help="keep the scan's own pixel grid")
+    clean.add_argument("--keep-frame", action="store_true", help="keep the scan's own pixel grid: no straightening, no trimming")
     clean.add_argument("--docket", type=Path, metavar="FILE", help="settings to use, as written by --save-docket")
     clean.add_argument("--set", action="append", default=[], metavar="STEP.NAME=VALUE", help="change one setting")
     clean.add_argument("--save-docket", action="store_true", help="write the settings used beside the results")

@@ -122,7 +122,7 @@ def record(
         plane = (1 - coverage + coverage * mark) * paper_texture
         if specks is not None:
             plane *= 1 - 0.6 * specks
-        planes.append(plane)
+        planes.append(np.asarray(plane, np.float32))
     eight, jpeg = expose(planes, field, capture, rng)
     return Scan(eight, coverage, ink, field, ppi, jpeg)
 

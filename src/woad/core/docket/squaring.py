@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Literal
 
 from pydantic import field_validator
@@ -40,7 +41,7 @@ class BowSettings(Settings):
         if along < 0.02:
             raise ValueError("a bow needs two ends that lie apart")
         at = [((x - x0) * (x1 - x0) + (y - y0) * (y1 - y0)) / along for x, y in value]
-        if any(b - a < 0.004 for a, b in zip(at, at[1:], strict=False)):
+        if any(b - a < 0.004 for a, b in itertools.pairwise(at)):
             raise ValueError("a bow's points must follow each other from one end to the other")
         return value
 

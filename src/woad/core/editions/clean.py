@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from threading import Event
 
+import numpy as np
+
 from woad.core.docket.model import Docket
 from woad.core.editions.edition import NO_CUTOUT, Edition, write_edition
 from woad.core.errors import Impossible
@@ -15,6 +17,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.formats.write import refuse_existing
 from woad.core.render.recipe import make_recipe, resolve_points
 from woad.core.render.sheet import Sheet
+from woad.core.render.squaring import corners_in_force, tilt_in_force
 from woad.core.render.whole import render_whole
 
 Progress = Callable[[float], None]
@@ -76,6 +79,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         "width_px": sheet.width,
         "height_px": sheet.height,
         "ppi": sheet.ppi,
+        "square": _square_json(sheet, docket),
         "medium": docket.medium,
         "medium_proposed": r.medium,
         "medium_why": r.medium_why,
@@ -93,4 +97,17 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "points": {"paper": points.paper, "middle": round(points.middle, 4), "ink": round(points.ink, 4)},
             "doubt": grey.reason if grey is not None else None,
         },
+    }
+
+
+def _square_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
+    """How the sheet was squared; all places in scan pixels."""
+    frame, found = sheet.frame, sheet.found
+    corners = corners_in_force(docket.square, sheet.scan, found) if docket.square.on else None
+    box = np.array([[0, 0], [frame.width, 0], [frame.width, frame.height], [0, frame.height]], np.float64)
+    return {
+        "resampled": not frame.identity,
+        "tilt_deg": round(tilt_in_force(docket.square, corners, found), 3) if docket.square.on else 0.0,
+        "corners_px": None if corners is None else corners.round(2).tolist(),
+        "frame_px": frame.to_scan(box).round(2).tolist(),
     }

@@ -17,9 +17,11 @@ from woad.core.ink.curve import TonePoints, resting_middle
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import on_white
+from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
+from woad.core.render.squaring import plane_of, squared_pyramid
 from woad.core.render.steps import (
     Evened,
     aligned,
@@ -31,6 +33,7 @@ from woad.core.render.steps import (
 )
 
 Plane8 = NDArray[np.uint8]
+PLAIN = ("scan", "square", "before")
 
 
 @dataclass(frozen=True)
@@ -67,9 +70,18 @@ class RegionCache:
                 self._held -= self._items.popitem(last=False)[1].gate.size
 
 
-def scan_region(sheet: Sheet, level: int, box: Region) -> Plane8:
-    """The scan itself, (h, w, 3) uint8."""
-    tile = sheet.pyramid.read(level, box)
+def step_pyramid(sheet: Sheet, docket: Docket, step: str) -> Pyramid:
+    """The pixels a step is shown on: the scan itself, the untrimmed plane in the Square step, else the squared sheet."""
+    if step == "scan":
+        return sheet.scan
+    if step == "square":
+        return squared_pyramid(sheet.scan, plane_of(docket, sheet.scan, sheet.found))
+    return sheet.pyramid
+
+
+def plain_region(pyramid: Pyramid, level: int, box: Region) -> Plane8:
+    """Pixels as they are, (h, w, 3) uint8."""
+    tile = pyramid.read(level, box)
     if tile.dtype == np.uint16:
         tile = cv2.convertScaleAbs(tile, alpha=255 / 65535).reshape(tile.shape)
     if tile.shape[2] == 1:
@@ -94,10 +106,11 @@ def render_region(
 ) -> Picture:
     """The sheet as it leaves ``step`` (one of STEPS, or ``editions``, which shows the knock-out).
 
-    ``box`` lies on ``level`` and must be on the image. Tiles equal the whole.
+    ``box`` lies on ``level`` of :func:`step_pyramid` and must be on the image. Tiles equal the whole. ``before`` is the
+    squared sheet before Paper.
     """
-    if step == "scan":
-        return Picture(scan_region(sheet, level, box), None)
+    if step in PLAIN:
+        return Picture(plain_region(step_pyramid(sheet, docket, step), level, box), None)
     recipe = make_recipe(docket, sheet.readings)
     body = body_px(sheet.ppi, level)
     tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
@@ -140,16 +153,20 @@ def _ink_picture(evened: Evened, recipe: Recipe, inner: tuple[slice, slice]) -> 
 
 @dataclass(frozen=True)
 class Spot:
-    """Readings at one pixel: scan colour, density against paper, coverage 0..1 after Knock-out."""
+    """Readings at one pixel: colour, density against paper, coverage 0..1 after Knock-out (None where a step has none)."""
 
     rgb: tuple[int, int, int]
-    density: float
-    coverage: float
+    density: float | None
+    coverage: float | None
 
 
 def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: int, cache: RegionCache) -> Spot:
     """Readings under the pointer: colour as it leaves ``step`` over white, density after Paper, coverage."""
     box = Region(x, y, 1, 1)
+    if step in ("scan", "square"):
+        # Before the sheet is squared and measured there is colour, but no paper to read density against.
+        own = np.asarray(render_region(sheet, docket, step, level, box, cache).rgb).reshape(-1, 3)[0]
+        return Spot((int(own[0]), int(own[1]), int(own[2])), None, None)
     cut = render_region(sheet, docket, "knockout", level, box, cache)
     shows_cut = step in ("knockout", "editions")
     picture = cut if shows_cut else render_region(sheet, docket, step, level, box, cache)

@@ -79,9 +79,7 @@ def make_sheet(
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     pyramid = squared_pyramid(scan, frame)
-    return Sheet(
-        original, scan, found, frame, pyramid, measure(pyramid, quick), not quick, scale, docket.scan.ppi
-    )
+    return Sheet(original, scan, found, frame, pyramid, measure(pyramid, quick), not quick, scale, docket.scan.ppi)
 
 
 def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:

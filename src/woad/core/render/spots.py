@@ -11,7 +11,10 @@ from woad.core.render.sheet import Sheet
 
 
 def propose_spots(sheet: Sheet) -> tuple[tuple[float, float], tuple[float, float]]:
-    """Centres (x, y in pixels of the full scan) of a place rich in edges and of a place with faint or small marks."""
+    """Centres (x, y in pixels of the full scan) of a place rich in edges and of a place with faint or small marks.
+
+    They are kept on the scan, so that they stay on the same marks however the sheet is squared.
+    """
     pyramid = sheet.pyramid
     level = pyramid.level_for(600)
     image = pyramid.whole(level)
@@ -31,5 +34,7 @@ def propose_spots(sheet: Sheet) -> tuple[tuple[float, float], tuple[float, float
     # Small or faint: many edges for little darkness.
     telling = edges / (amount + 0.05) * np.minimum(amount * 12, 1) * inside * far
     second = np.unravel_index(int(np.argmax(telling)), (h, w))
-    scale = float(1 << level) * sheet.scale
-    return (first[1] * scale, first[0] * scale), (second[1] * scale, second[0] * scale)
+    found = np.array([[first[1], first[0]], [second[1], second[0]]], np.float64) + 0.5
+    on_scan = sheet.frame.to_scan(found * (1 << level)) * sheet.scale
+    (ax, ay), (bx, by) = on_scan.tolist()
+    return (ax, ay), (bx, by)

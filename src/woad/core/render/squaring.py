@@ -83,7 +83,9 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     return replace(frame, bows=bows)
 
 
-def trim_box(docket: Docket, frame: Frame, scan: Pyramid, found: Found, ppi: float) -> tuple[float, float, float, float]:
+def trim_box(
+    docket: Docket, frame: Frame, scan: Pyramid, found: Found, ppi: float
+) -> tuple[float, float, float, float]:
     """The trim frame in force: x, y, width, height on the plane, px. ``ppi`` of the scan's level 0."""
     settings = docket.square
     w, h = frame.plane

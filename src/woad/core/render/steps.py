@@ -20,7 +20,7 @@ from woad.core.render.recipe import MM_BODY, Recipe, channel_table, tone_table
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
-STEPS = ("scan", "paper", "ink", "knockout")
+STEPS = ("scan", "square", "before", "paper", "ink", "knockout")
 
 
 @dataclass(frozen=True)

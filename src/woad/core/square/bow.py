@@ -73,7 +73,9 @@ def _spline(knots: Points, values: Points, at: Points, fade: float) -> Points:
     t = np.clip(at, knots[0], knots[-1]) - knots[index]
     hi = h[index]
     first = slope[index] - hi * (2 * second[index] + second[index + 1]) / 6
-    value = values[index] + t * first + t * t * second[index] / 2 + t**3 * (second[index + 1] - second[index]) / (6 * hi)
+    value = (
+        values[index] + t * first + t * t * second[index] / 2 + t**3 * (second[index + 1] - second[index]) / (6 * hi)
+    )
     start_slope = slope[0] - h[0] * (2 * second[0] + second[1]) / 6
     end_slope = slope[-1] + h[-1] * (second[-2] + 2 * second[-1]) / 6
     past = np.maximum(at - knots[-1], 0) + np.maximum(knots[0] - at, 0)

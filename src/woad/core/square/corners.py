@@ -91,6 +91,8 @@ def _best_quads(image: Plane) -> list[_Quad]:
         # The picture's own rim is no edge of anything.
         plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
     lines = find_lines(gx, gy, _MOST_LINES)
+    if len(lines) < 4:
+        return []
     noise = _noise(image)
     pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
     found = []
@@ -121,7 +123,7 @@ def _noise(image: Plane) -> float:
     """Standard deviation of band means within one material, from second differences at the bands' distance."""
     smooth = cv2.blur(image, (4, 4)).reshape(image.shape)
     second = smooth[:, 16:] - 2 * smooth[:, 8:-8] + smooth[:, :-16]
-    return max(0.0015, float(np.median(np.abs(second))) / 0.6745 / np.sqrt(6))
+    return max(0.0015, float(np.median(np.abs(second))) / 0.6745 / 6**0.5)
 
 
 def _opposite(a: Line, b: Line, side: int) -> bool:
@@ -250,7 +252,9 @@ def _runs_on(image: Plane, side: _Side, past_end: bool) -> bool:
     corner, outwards = (q, q - p) if past_end else (p, p - q)
     h, w = image.shape[:2]
     start, end = corner + 0.02 * outwards, corner + 0.09 * outwards
-    inside = [t for t in np.linspace(0, 1, 15) if (lambda p: 4 < p[0] < w - 4 and 4 < p[1] < h - 4)(start + t * (end - start))]
+    inside = [
+        t for t in np.linspace(0, 1, 15) if (lambda p: 4 < p[0] < w - 4 and 4 < p[1] < h - 4)(start + t * (end - start))
+    ]
     if len(inside) < 3:
         return False
     step = steps_across(image, start, start + inside[-1] * (end - start), normal, 2, 6, 16)

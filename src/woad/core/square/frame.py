@@ -52,9 +52,7 @@ class Frame:
         if m[2, 0] == 0 and m[2, 1] == 0:
             return np.stack([m[0, 0] * x + m[0, 1] * y + m[0, 2], m[1, 0] * x + m[1, 1] * y + m[1, 2]], axis=-1)
         w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
-        return np.stack(
-            [(m[0, 0] * x + m[0, 1] * y + m[0, 2]) / w, (m[1, 0] * x + m[1, 1] * y + m[1, 2]) / w], axis=-1
-        )
+        return np.stack([(m[0, 0] * x + m[0, 1] * y + m[0, 2]) / w, (m[1, 0] * x + m[1, 1] * y + m[1, 2]) / w], axis=-1)
 
     def scan_to_plane(self, points: Points) -> Points:
         """Scan points (..., 2) to plane points; bows are undone one after the other by fixed-point steps."""

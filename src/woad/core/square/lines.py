@@ -32,8 +32,8 @@ class Line:
 def gradient(image: Plane, sigma: float) -> tuple[Plane, Plane]:
     """Derivatives of Gaussian of an (h, w, C) picture, each pixel from the channel where they are steepest."""
     smooth = np.asarray(cv2.GaussianBlur(image, (0, 0), sigma)).reshape(image.shape)
-    gx = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 1, 0)).reshape(image.shape) / 32
-    gy = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 0, 1)).reshape(image.shape) / 32
+    gx = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 1, 0, scale=1 / 32), np.float32).reshape(image.shape)
+    gy = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 0, 1, scale=1 / 32), np.float32).reshape(image.shape)
     if image.shape[2] == 1:
         return gx[..., 0], gy[..., 0]
     best = np.argmax(gx * gx + gy * gy, axis=2)[..., None]
