@@ -22,12 +22,17 @@ def parser() -> argparse.ArgumentParser:
     )
     clean.add_argument("--medium", default="auto", help=f"auto|{MEDIA_TEXT}")
     clean.add_argument("--editions", default="cutout,paper", help="cutout, paper; with :png, :jpeg or :tiff after it")
-    clean.add_argument("--keep-frame", action="store_true", help="keep the scan's own pixel grid: no straightening, no trimming")
+    clean.add_argument(
+        "--keep-frame", action="store_true", help="keep the scan's own pixel grid: no straightening, no trimming"
+    )
     clean.add_argument("--docket", type=Path, metavar="FILE", help="settings to use, as written by --save-docket")
     clean.add_argument("--set", action="append", default=[], metavar="STEP.NAME=VALUE", help="change one setting")
     clean.add_argument("--save-docket", action="store_true", help="write the settings used beside the results")
     clean.add_argument("--json", action="store_true", help="print one JSON object per scan")
     clean.add_argument("--overwrite", action="store_true", help="replace files that are already there")
+    report = commands.add_parser("report", help="is a scan good enough? Writes nothing")
+    report.add_argument("scans", nargs="+", type=Path, metavar="SCAN", help="image files")
+    report.add_argument("--json", action="store_true", help="print one JSON object per scan")
     demo = commands.add_parser("demo-sheets", help="draw the demo sheets anew")
     demo.add_argument("--out", type=Path, required=True, metavar="DIR")
     return top
@@ -41,6 +46,10 @@ def main() -> None:
             from woad.cli.clean import clean
 
             sys.exit(clean(args))
+        if args.command == "report":
+            from woad.cli.report import report
+
+            sys.exit(report(args))
         from woad.demo.job import draw_demo_sheets
 
         for path in draw_demo_sheets(args.out):

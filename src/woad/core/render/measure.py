@@ -6,7 +6,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
 from woad.core.paper.evening import Gain, even, linear_light, make_gain, regular_grid
@@ -17,6 +16,7 @@ from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
+from woad.core.render.medium import propose_medium, read_traits
 from woad.core.render.readings import Readings
 
 Plane = NDArray[np.float32]
@@ -48,13 +48,13 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     ink = find_ink(mean_crops, first_floor)
     weights = _weights(ink, pyramid.channels)
     floors = _all_floors(pyramid, grid, cell, weights, mean_crops, quick)
-    one_ink, spread_why = _is_one_ink(reduced, ink, first_floor)
+    one_ink = _is_one_ink(reduced, ink, first_floor)
     fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
-    medium, why = _guess_medium(ink, one_ink, spread_why)
     folded = _fold(reduced, weights)
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
+    proposal = propose_medium(read_traits(reduced, first_floor, ink, (int(code[0]), int(code[1]), int(code[2]))))
     return Readings(
         light=grid,
         cell_px=cell,
@@ -69,8 +69,9 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
         ink=ink,
         ink_fold=fold,
         histogram=tone_histogram(folded),
-        medium=medium,
-        medium_why=why,
+        medium=proposal.medium,
+        medium_sure=proposal.sure,
+        medium_why=proposal.why,
         clipped_share=float((encoded >= np.iinfo(encoded.dtype).max).all(axis=2).mean()),
     )
 
@@ -159,33 +160,20 @@ def _all_floors(
     return tuple(floors)
 
 
-def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[bool, float]:
-    """Whether all marks lie on one line from paper to ink; and the share of mark pixels that do not.
+def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> bool:
+    """Whether all marks lie on one line from paper to ink.
 
     One ink, however thin, mixes linearly with the paper on the sensor; several colours, or a wash of varying
     depth (whose hue shifts by Beer-Lambert), leave that line.
     """
     if reduced.shape[2] == 1 or isinstance(ink, NoEstimate):
-        return True, 0.0
+        return True
     dark = 1 - reduced
     smooth = cv2.blur(dark, (3, 3))
     direction = 1 - np.asarray(ink.reflectance, np.float32)
     vectors = smooth[np.abs(grey_of(smooth)) > max(0.06, 2 * floor)]
     if not len(vectors):
-        return True, 0.0
+        return True
     along = vectors @ direction / float(direction @ direction)
     off = np.linalg.norm(vectors - along[:, None] * direction, axis=1)
-    share = float((off > 0.075).mean())
-    return share < 0.04, share
-
-
-def _guess_medium(ink: InkColour | NoEstimate, one_ink: bool, off_share: float) -> tuple[Medium, str]:
-    """A first guess from colour, ink density and flatness of the marks."""
-    if isinstance(ink, NoEstimate):
-        return "pen", "no marks found; pen is the plainest start"
-    density = float(-np.log10(max(float(np.mean(ink.reflectance)), 1e-3)))
-    if not one_ink:
-        return "watercolour", f"{off_share:.0%} of the marks' area is of other colours than one ink"
-    if ink.grainy and density < 1.3:
-        return "pencil", f"half-tones make up {ink.half_tones:.0%} of the marks"
-    return "pen", f"one ink of D {density:.2f} with solid marks"
+    return float((off > 0.075).mean()) < 0.04

@@ -36,6 +36,7 @@ class Readings:
     ink_fold: float
     histogram: NDArray[np.int64]
     medium: Medium
+    medium_sure: float
     medium_why: str
     clipped_share: float
 

@@ -1,0 +1,150 @@
+"""What a sheet is: a medium proposed from colour, density, stroke width, texture and paper, with the reason in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Medium
+from woad.core.estimate import NoEstimate
+from woad.core.ink.density import InkColour, grey_of
+
+Plane = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Traits:
+    """What tells media apart. Lengths are shares of the sheet's longer side, so that no ppi is needed.
+
+    ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``blue`` share of marks that are
+    light blue; ``flat`` share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
+    ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
+    ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
+    ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
+    paper at a hundredth of the sheet."""
+
+    cover: float
+    coloured: float
+    blue: float
+    flat: float
+    broad: float
+    pale: float
+    width: float
+    width_spread: float
+    density: float
+    half_tones: float
+    extent: float
+    paper_l: float
+    paper_warm: float
+    mottle: float
+    dark_ink: float
+
+
+def read_traits(
+    reduced: Plane, floor: float, ink: InkColour | NoEstimate, paper_rgb: tuple[int, int, int]
+) -> Traits | None:
+    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long; None without marks."""
+    h, w = reduced.shape[:2]
+    side = max(h, w)
+    grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
+    dark = 1 - grey
+    least = max(0.06, 2.5 * floor)
+    marks = dark > least
+    if reduced.shape[2] == 3:
+        tinted = np.ptp(cv2.blur(reduced, (3, 3)), axis=2)
+        marks |= tinted > 0.09
+    count = int(marks.sum())
+    if count < 30 or isinstance(ink, NoEstimate):
+        return None
+    far = cv2.distanceTransform((~marks).astype(np.uint8), cv2.DIST_L2, 3) > 0.006 * side
+    near = cv2.distanceTransform(marks.astype(np.uint8), cv2.DIST_L2, 3)
+    crest = (near >= cv2.dilate(near, np.ones((3, 3), np.uint8))) & marks
+    widths = 2 * near[crest] / side
+    broad_at = near > 0.009 * side
+    inner = near > max(2.0, 0.0035 * side)
+    detail = np.abs(grey - cv2.blur(grey, (5, 5)))
+    coloured = blue = 0.0
+    if reduced.shape[2] == 3:
+        values = cv2.blur(reduced, (3, 3))[marks]
+        chroma = np.ptp(values, axis=1) / np.maximum(values.max(axis=1), 0.15)
+        coloured = float((chroma > 0.22).mean())
+        is_blue = (
+            (values[:, 2] - values[:, 0] > 0.06) & (values[:, 1] >= values[:, 0] - 0.03) & (values.mean(axis=1) > 0.45)
+        )
+        blue = float(is_blue.mean())
+    rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
+    band = cv2.GaussianBlur(grey, (0, 0), 0.003 * side) - cv2.GaussianBlur(grey, (0, 0), 0.012 * side)
+    encoded = np.array(paper_rgb, np.float64) / 255
+    return Traits(
+        cover=count / marks.size,
+        coloured=coloured,
+        blue=blue,
+        flat=float((detail[inner] < 0.02 + 0.05 * grey[inner]).mean()) if inner.any() else 0.0,
+        broad=float(broad_at.sum()) / count,
+        pale=float((grey[broad_at] > 0.4).mean()) if broad_at.any() else 0.0,
+        width=float(np.average(widths, weights=widths)),
+        width_spread=float(np.std(widths) / max(float(np.mean(widths)), 1e-6)),
+        density=float(-np.log10(max(float(np.mean(ink.reflectance)), 1e-3))),
+        half_tones=ink.half_tones,
+        extent=float(rows[-1] - rows[0]) / side if len(rows) else 0.0,
+        paper_l=float(encoded.mean()),
+        paper_warm=float(np.log((encoded[0] + 0.02) / (encoded[2] + 0.02))),
+        mottle=float(np.std(band[far])) if far.sum() > 200 else 0.0,
+        dark_ink=float((grey[marks] < 0.3).mean()),
+    )
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A ``medium``, ``sure`` 0..1, and ``why`` in a few words."""
+
+    medium: Medium
+    sure: float
+    why: str
+
+
+def propose_medium(traits: Traits | None) -> Proposal:
+    """The medium whose traits fit best; how sure depends on the runner-up."""
+    if traits is None:
+        return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
+    t = traits
+    coloured, broad, grainy = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3), _ramp(t.half_tones, 0.15, 0.23)
+    plain = 1 - coloured
+    small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
+    thick = _ramp(t.width, 0.0102, 0.0135) * _ramp(t.dark_ink, 0.45, 0.6)
+    pale = _ramp(t.pale, 0.45, 0.85) * _ramp(t.dark_ink, 0.3, 0.1)
+    yellow = _ramp(t.paper_warm, 0.115, 0.17)
+    greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
+    blue = _ramp(t.blue, 0.12, 0.3) * _ramp(t.density, 0.6, 0.85) * _ramp(t.dark_ink, 0.015, 0.05)
+    scores: dict[Medium, tuple[float, str]] = {
+        "signature": (small, f"one small piece of writing, {t.cover:.1%} of the sheet"),
+        "blue-pencil": (blue * (1 - broad) * (1 - small), f"{t.blue:.0%} of the marks are light blue under dark ink"),
+        "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
+        "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
+        "print": (yellow * plain * (1 - small), "one ink on yellowed paper"),
+        "tracing": (
+            greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - yellow),
+            f"grey ink (D {t.density:.2f}) on grey, mottled paper",
+        ),
+        "pencil": (
+            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - yellow),
+            f"half-tones make up {t.half_tones:.0%} of the marks",
+        ),
+        "lettering": (thick * plain * (1 - grainy) * (1 - yellow) * (1 - greyish), "heavy, even, solid strokes"),
+        "pen": (
+            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - yellow) * (1 - small) * (1 - greyish),
+            f"one ink of D {t.density:.2f} in thin strokes",
+        ),
+    }
+    ranked = sorted(scores.items(), key=lambda item: -item[1][0])
+    (medium, (top, why)), (_, (second, _)) = ranked[0], ranked[1]
+    sure = float(np.clip(top * (1 - 0.8 * (second / max(top, 1e-6)) ** 2), 0, 0.99))
+    return Proposal(medium, sure, why)
+
+
+def _ramp(value: float, low: float, high: float) -> float:
+    """0 at ``low``, 1 at ``high`` (which may lie below ``low``), straight in between."""
+    return float(np.clip((value - low) / (high - low), 0, 1))

@@ -1,0 +1,172 @@
+"""The scan report: is the scan good enough, what Woad can mend, what needs a new scan, and where."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+from woad.core.formats.read import Original
+from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_decode
+from woad.core.render import faults as faults_of
+from woad.core.render.faults import Fault
+from woad.core.render.squaring import SURE, Found
+from woad.core.scan.blocks import BEST, faded_quality, luma_255, past_quality, quality_before_scaling, quality_of
+from woad.core.scan.clipping import burnt_share
+from woad.core.scan.light import find_light_faults
+from woad.core.scan.noise import paper_noise
+from woad.core.scan.sharpness import edge_width
+
+Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+_LIGHT_PX, _CROP_PX = 900, 256
+_CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.24, 0.52
+_SCALED_EDGE_PX = 2.6  # edges of a picture that was scaled up again are at least as wide
+
+
+@dataclass(frozen=True)
+class Point:
+    """One line of the report, found or not: its ``name``, its number in words, and the fault's code if it is one."""
+
+    name: str
+    reading: str
+    code: str
+
+
+@dataclass(frozen=True, eq=False)
+class ScanReport:
+    """``faults`` worst first; ``points`` everything that was looked at."""
+
+    faults: tuple[Fault, ...]
+    points: tuple[Point, ...]
+
+    def fault(self, code: str) -> Fault | None:
+        return next((one for one in self.faults if one.code == code), None)
+
+
+def look_at_scan(
+    original: Original, scan: Pyramid, found: Found, ppi: float | None, print_mm: float | None = None
+) -> ScanReport:
+    """Measure a scan as it came. ``ppi`` in force, ``print_mm`` the wanted longer side of the print, if set."""
+    base = scan.level_for(_LIGHT_PX)
+    encoded = _encoded(scan.whole(base))
+    inside = _inside(found, encoded.shape[:2], float(1 << base))
+    light = find_light_faults(np.asarray(srgb_decode(encoded), np.float32), inside)
+    crops, calm, areas = _crops(scan, encoded, inside, base)
+    burnt, burnt_at = burnt_share(encoded, inside)
+    width = edge_width(crops)
+    noise = paper_noise(calm)
+    soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
+    quality, scaled = _worst_quality(original, scan, areas, soft)
+    faults: list[Fault] = []
+    points: list[Point] = []
+
+    def note(name: str, reading: str, fault: Fault | None) -> None:
+        points.append(Point(name, reading, fault.code if fault is not None else ""))
+        if fault is not None:
+            faults.append(fault)
+
+    note("Burnt-out paper", f"{burnt:.0%}", faults_of.burnt(burnt, burnt_at))
+    note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
+    note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
+    note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
+    note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))
+    note("Glare", f"{light.glare:.0f} %", faults_of.glare(light))
+    note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise))
+    note("Tilt", faults_of.tilt_text(found), faults_of.tilted(found))
+    note("Keystone", faults_of.keystone_text(found), faults_of.keystone(found))
+    note("Prints up to", faults_of.print_text(scan, ppi), faults_of.low_ppi(scan, ppi, print_mm))
+    bits = _depth(scan, original)
+    points.append(Point("Bit depth", f"{bits} bit", ""))
+    return ScanReport(tuple(sorted(faults, key=lambda f: f.mendable)), tuple(points))
+
+
+# -- looking -------------------------------------------------------------------------------------------------------
+
+
+def _encoded(pixels: NDArray[Any]) -> Plane:
+    return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+
+
+def _inside(found: Found, shape: tuple[int, int], px: float) -> Mask:
+    """Where the sheet lies, a little within its sides."""
+    if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
+        return np.ones(shape, bool)
+    points = found.corners.points / px
+    centre = points.mean(axis=0)
+    mask = np.zeros(shape, np.uint8)
+    cv2.fillConvexPoly(mask, np.round(centre + (points - centre) * 0.97).astype(np.int32), 1)
+    return mask > 0 if mask.any() else np.ones(shape, bool)
+
+
+def _crops(scan: Pyramid, encoded: Plane, inside: Mask, base: int) -> tuple[list[Plane], list[Plane], list[Plane]]:
+    """Full-size parts: grey ones rich in edges, grey ones of calm light paper, and large ones of luma."""
+    px, size = 1 << base, _CROP_PX
+    grey = encoded.mean(axis=2)
+    step = max(1, size // px)
+    columns, rows = max(1, grey.shape[1] // step), max(1, grey.shape[0] // step)
+
+    def cells(plane: Plane) -> Plane:
+        return np.asarray(cv2.resize(plane, (columns, rows), interpolation=cv2.INTER_AREA)).reshape(rows * columns)
+
+    gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)
+    busy, light, there = cells(np.hypot(gx, gy)), cells(grey), cells(inside.astype(np.float32)) > 0.99
+    on = np.nonzero(there)[0] if there.any() else np.array([rows // 2 * columns + columns // 2])
+    by_edges = on[np.argsort(busy[on])]
+    lighter = on[light[on] >= np.percentile(light[on], 50)]
+    calm = lighter[np.argsort(busy[lighter])][: max(1, len(lighter) // 2)]
+    calm = calm[:: max(1, len(calm) // 5)][:5]
+
+    def part(flat: int) -> Plane:
+        row, column = divmod(flat, columns)
+        box = Region(column * step * px, row * step * px, size, size).clip(scan.width, scan.height)
+        return np.asarray(_encoded(scan.read(0, box)).mean(axis=2), np.float32)
+
+    return [part(i) for i in by_edges[-8:].tolist()], [part(i) for i in calm.tolist()], _areas(scan, inside, px)
+
+
+def _areas(scan: Pyramid, inside: Mask, px: int) -> list[Plane]:
+    """Luma of two bands of full-size pixels through the sheet, across and down, that begin where JPEG blocks do."""
+    rows, columns = np.nonzero(inside.any(axis=1))[0], np.nonzero(inside.any(axis=0))[0]
+    y, x = int(rows[len(rows) // 2]) * px // 8 * 8, int(columns[len(columns) // 2]) * px // 8 * 8
+    left, top = int(columns[0]) * px // 8 * 8, int(rows[0]) * px // 8 * 8
+    wide, high = min((int(columns[-1]) + 1) * px - left, 4096), min((int(rows[-1]) + 1) * px - top, 4096)
+    out = []
+    for box in (Region(left, max(0, y - 256), wide, 512), Region(max(0, x - 256), top, 512, high)):
+        box = box.clip(scan.width, scan.height)
+        if box.w >= 64 and box.h >= 64:
+            out.append(luma_255(_encoded(scan.read(0, box))))
+    return out
+
+
+def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: bool) -> tuple[int, bool]:
+    """The lowest JPEG quality the picture ever had, 60 when nothing shows; and whether it was scaled up since."""
+    own = quality_of(original.data) if original.header.kind == "jpeg" else None
+    if own is not None and own < faults_of.LEAST_QUALITY:
+        return own, False
+    quality, clear = past_quality(areas) if areas else (BEST, -1.0)
+    if clear >= _CLEAR:
+        return quality, False
+    quality, clear = faded_quality(areas) if areas else (BEST, -1.0)
+    if clear >= _CLEAR_FADED and 10 <= quality < 36:
+        return quality, True
+    if soft:
+        corner = Region(0, 0, 2048, 1024).clip(scan.width, scan.height)
+        luma = luma_255(_encoded(scan.read(0, corner)))
+        quality, clear = quality_before_scaling(luma, max(scan.width, scan.height))
+        if clear >= _CLEAR_SCALED and quality >= 12:
+            return quality, True
+    return BEST, False
+
+
+def _depth(scan: Pyramid, original: Original) -> int:
+    """Bits that are really used: a picture of few grey levels says 8 bit and has less."""
+    codes = len(np.unique(scan.read(0, Region(0, 0, min(scan.width, 1500), min(scan.height, 1500)))[..., 0]))
+    return original.header.bits if codes > 64 else max(1, int(np.ceil(np.log2(max(codes, 2)))))
