@@ -39,7 +39,7 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     assert done.returncode == 0, done.stderr
     report = json.loads(done.stdout)
     assert [Path(p).name for p in report["written"]] == ["sheet-cutout.png", "sheet-paper.png"]
-    assert report["readings"]["medium"] == "pen"
+    assert report["readings"]["medium"] == report["readings"]["medium_proposed"]
     assert report["readings"]["ink"]["density_scan"] > 1.2
     assert report["seconds"] > 0
     cut, paper, original = pixels(report["written"][0]), pixels(report["written"][1]), pixels(scan)

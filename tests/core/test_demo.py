@@ -14,7 +14,7 @@ from woad.demo.scanner import Capture, Light, Paper, light_field, record
 
 
 def test_shipped_sheets_open_and_are_taken_for_what_they_are() -> None:
-    """Three files, each under 3 MB; ink sheets as pen, the whelk as pencil, all as one ink."""
+    """Three files, each under 3 MB; the lighthouse as pen, low water as lettering, the whelk as pencil, all as one ink."""
     media = []
     for path in demo_files():
         assert path.stat().st_size < 3_000_000
@@ -22,7 +22,7 @@ def test_shipped_sheets_open_and_are_taken_for_what_they_are() -> None:
         assert sheet.readings.one_ink
         assert sheet.readings.light_doubt is None
         media.append(sheet.readings.medium)
-    assert media == ["pen", "pen", "pencil"]
+    assert media == ["pen", "lettering", "pencil"]
 
 
 def test_a_seed_gives_the_same_drawing_and_another_seed_another() -> None:

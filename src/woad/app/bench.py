@@ -113,7 +113,7 @@ class BenchBar(QWidget):
         session, entry, docket = self.session, self.session.entry, self.session.docket
         self.tiles[session.step].setChecked(True)
         for step, tile in self.tiles.items():
-            off = docket is not None and step in ("paper", "ink", "knockout") and not getattr(docket, step).on
+            off = docket is not None and step in ("square", "paper", "ink", "knockout") and not getattr(docket, step).on
             tile.show_state(key_reading(entry, step), trouble(entry, step), off)
         if entry is None or entry.sheet is None or docket is None:
             self._asked = None

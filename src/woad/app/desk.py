@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from woad.app.bench import BenchBar
-from woad.app.jobs import Checker, Opener, Writer
+from woad.app.jobs import Checker, Opener, Squarer, Writer
 from woad.app.message import MessageBar
 from woad.app.panels.base import StepPanel
 from woad.app.panels.editions import EditionsPanel
@@ -14,13 +14,14 @@ from woad.app.panels.ink import InkPanel
 from woad.app.panels.knockout import KnockoutPanel
 from woad.app.panels.paper import PaperPanel
 from woad.app.panels.scan import ScanPanel
+from woad.app.panels.square import SquarePanel
 from woad.app.pile import Pile
 from woad.app.session import Session
 from woad.app.statusline import StatusLine
 from woad.app.view.sheet_view import SheetView
 from woad.app.viewbar import ViewBar
 from woad.app.worker import Lane, Result
-from woad.core.render.region import Spot, read_spot
+from woad.core.render.region import Spot, read_spot, step_pyramid
 
 
 class Desk(QWidget):
@@ -30,12 +31,13 @@ class Desk(QWidget):
         super().__init__(parent)
         self.session = session = Session(self)
         self.opener, self.checker, self.writer = Opener(session), Checker(session), Writer(session)
+        self.squarer = Squarer(session)
         self.spot_lane = Lane("spot", self)
         self.bench, self.pile, self.view = BenchBar(session), Pile(session), SheetView(session)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
         self.editions = EditionsPanel(session)
         self.panels: dict[str, StepPanel] = {
-            "scan": ScanPanel(session), "paper": PaperPanel(session), "ink": InkPanel(session),
+            "scan": ScanPanel(session), "square": SquarePanel(session), "paper": PaperPanel(session), "ink": InkPanel(session),
             "knockout": KnockoutPanel(session), "editions": self.editions,
         }  # fmt: skip
         self._lay_out()
@@ -96,7 +98,7 @@ class Desk(QWidget):
         if frame is not None:
             level = min(max(round(-_log2(frame.view.zoom * sheet.scale)), 0), sheet.pyramid.deepest)
         px = sheet.scale * (1 << level)
-        w, h = sheet.pyramid.size(level)
+        w, h = step_pyramid(sheet, docket, step).size(level)
         x, y = min(int(at[0] / px), w - 1), min(int(at[1] / px), h - 1)
 
         def arrived(result: Result) -> None:
@@ -108,7 +110,7 @@ class Desk(QWidget):
     def lanes(self) -> list[Lane]:
         """Every thread at work."""
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
-                self.spot_lane]  # fmt: skip
+                self.spot_lane, self.squarer.lane]  # fmt: skip
 
 
 def _log2(value: float) -> float:

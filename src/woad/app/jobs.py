@@ -12,6 +12,7 @@ from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
 from woad.core.render.check import check_sheet
+from woad.core.render.sheet import is_square, resquare
 
 Source = Path | tuple[str, bytes]
 
@@ -86,6 +87,31 @@ class Checker(QObject):
         self.lane.submit(lambda: check_sheet(sheet, docket), arrived)
 
 
+class Squarer(QObject):
+    """Squares the chosen sheet anew, and measures it, behind the newest settings; the view does not wait for it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("square", self)
+        session.sheet_changed.connect(self.refresh)
+        session.docket_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        entry, docket = self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None or is_square(entry.sheet, docket):
+            return
+        sheet = entry.sheet
+
+        def arrived(result: Result) -> None:
+            if result.error is None and entry.sheet is sheet:
+                self.session.replace_sheet(entry, result.value)
+            elif isinstance(result.error, WoadError):
+                self.session.message.emit(str(result.error))
+
+        self.lane.submit(lambda: resquare(sheet, docket), arrived)
+
+
 class Writer(QObject):
     """Writes editions one sheet after the other; can be stopped between any two bands."""
 
@@ -114,7 +140,7 @@ class Writer(QObject):
                     raise Cancelled
                 folder.mkdir(parents=True, exist_ok=True)
                 return write_sheet(
-                    sheet, docket, editions, folder, overwrite, lambda share: self._share.emit(name, share),
+                    resquare(sheet, docket), docket, editions, folder, overwrite, lambda share: self._share.emit(name, share),
                     self.lane.stop,
                 )  # fmt: skip
 

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from woad.app.session import Entry
+from woad.core.estimate import NoEstimate
 from woad.core.render.recipe import make_recipe
+from woad.core.render.sheet import Sheet
+from woad.core.render.squaring import SURE, corners_in_force, tilt_in_force
 from woad.core.units import px_to_mm
 
 
@@ -15,6 +18,10 @@ def key_reading(entry: Entry | None, step: str) -> str:
     r = sheet.readings
     if step == "scan":
         return f"{sheet.ppi:.0f} ppi" if sheet.ppi else f"{sheet.width * sheet.height / 1e6:.1f} MP"
+    if step == "square":
+        corners = corners_in_force(docket.square, sheet.scan, sheet.found)
+        tilt = tilt_in_force(docket.square, corners, sheet.found)
+        return f"{tilt:.1f}°" if corners is None or docket.square.straighten is not None else "keystone undone"
     if step == "paper":
         return f"L* {paper_after(entry):.1f}"
     if step == "ink":
@@ -30,8 +37,12 @@ def trouble(entry: Entry | None, step: str) -> str:
     if entry is None or entry.sheet is None:
         return ""
     r = entry.sheet.readings
-    if step == "scan" and r.clipped_share > 0.25:
-        return f"{r.clipped_share:.0%} of the sheet is burnt out to pure white; faint strokes may be lost already"
+    if step == "scan" and entry.report is not None:
+        worst = [fault for fault in entry.report.faults if not fault.mendable]
+        if worst:
+            return worst[0].says
+    if step == "square" and entry.sheet.settled and _corners_wanted(entry):
+        return "The sheet seems to lie on a table, but its corners are not sure: set them by hand"
     if step == "paper" and r.light_doubt is not None:
         return f"The light could not be read: {r.light_doubt.reason}"
     if step == "ink" and r.ink_density is None:
@@ -39,6 +50,33 @@ def trouble(entry: Entry | None, step: str) -> str:
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
         return f"{entry.checks.lost} strokes are about to be lost"
     return ""
+
+
+def _corners_wanted(entry: Entry) -> bool:
+    """Corners were seen, but not surely enough to act on, and nobody has decided yet."""
+    assert entry.sheet is not None and entry.history is not None
+    found = entry.sheet.found.corners
+    doubtful = not isinstance(found, NoEstimate) and 0.15 <= found.sure < SURE
+    return doubtful and entry.history.docket.square.on and entry.history.docket.square.corners == "auto"
+
+
+def sure_text(sure: float) -> str:
+    """How sure, in words."""
+    return "sure" if sure >= 0.75 else "fairly sure" if sure >= SURE else "unsure"
+
+
+def tilt_reading(sheet: Sheet) -> str:
+    tilt = sheet.found.tilt
+    if isinstance(tilt, NoEstimate):
+        return "cannot tell"
+    return f"{tilt.deg:+.2f}°, {sure_text(tilt.sure)}" if tilt.sure >= SURE else "unsure"
+
+
+def corners_text(sheet: Sheet) -> str:
+    corners = sheet.found.corners
+    if isinstance(corners, NoEstimate):
+        return "none"
+    return f"four, {sure_text(corners.sure)}"
 
 
 def paper_after(entry: Entry) -> float:

@@ -15,11 +15,14 @@ from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
 from woad.core.render.check import Checks
 from woad.core.render.region import RegionCache
+from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
+from woad.core.render.squaring import carried
 
 STEPS: tuple[tuple[str, str], ...] = (
     ("scan", "Scan"),
+    ("square", "Square"),
     ("paper", "Paper"),
     ("ink", "Ink"),
     ("knockout", "Knock-out"),
@@ -32,7 +35,8 @@ Spots = tuple[tuple[float, float], tuple[float, float]]
 
 @dataclass
 class Entry:
-    """One sheet of the pile: frozen values, replaced as work goes on."""
+    """One sheet of the pile: frozen values, replaced as work goes on. ``spots`` lie on the scan, ``guides`` (upright?,
+    place) on the plane, both in full-size pixels."""
 
     name: str
     original: Original | None = None
@@ -40,7 +44,9 @@ class Entry:
     history: History | None = None
     trouble: str = ""
     spots: Spots = ((0.0, 0.0), (0.0, 0.0))
+    guides: tuple[tuple[bool, float], ...] = ()
     checks: Checks | None = None
+    report: ScanReport | None = None
     written: tuple[Path, ...] = ()
     cache: RegionCache = field(default_factory=RegionCache)
 
@@ -64,6 +70,7 @@ class Loaded:
     original: Original
     sheet: Sheet
     spots: Spots
+    report: ScanReport | None = None
 
 
 class Session(QObject):
@@ -87,6 +94,12 @@ class Session(QObject):
         self.wipe_at = 0.5
         self.before_held = False
         self.overlays: frozenset[str] = frozenset()
+        self.fault_shown = ""  # the fault whose places are shown on the scan
+        self.tool = ""  # the by-hand tool in hand: level, corners, bow
+        self.rulers = False
+        self.guides_shown = True
+        self.grid = False
+        self.unit = "mm"
         self.spot_zoom = 1
         self.folder: Path = Path.cwd() / "out"
         self.folder_chosen = False
@@ -106,8 +119,10 @@ class Session(QObject):
 
     @property
     def shown_step(self) -> str:
-        """The step the view shows: the scan while *before* is held."""
-        return "scan" if self.before_held else self.step
+        """The step the view shows: the sheet before Paper while *before* is held; the scan while corners are set."""
+        if self.step == "square" and self.tool == "corners":
+            return "scan"
+        return "before" if self.before_held and self.step not in ("scan", "square") else self.step
 
     def new_gesture(self) -> int:
         """A number that ties the steps of one drag together."""
@@ -134,6 +149,8 @@ class Session(QObject):
         proposed = starting_docket(loaded.sheet.readings.medium)
         if first:
             entry.spots = loaded.spots
+        if entry.sheet.settled:
+            entry.report = loaded.report
         if entry.history is None or len(entry.history.entries) == 1:
             entry.history = History.start(proposed)
         self.pile_changed.emit()
@@ -187,10 +204,41 @@ class Session(QObject):
         except WoadError as error:
             self.message.emit(str(error))
 
+    def change_square(self, label: str, gesture: int | None = None, **settings: Any) -> None:
+        """Change settings of the Square step; a set trim frame and bows stay on the marks they were set on."""
+        docket, entry = self.docket, self.entry
+        if docket is None or entry is None or entry.sheet is None:
+            return
+        try:
+            new = docket
+            for name, value in settings.items():
+                new = new.with_setting(f"square.{name}", value)
+            if not {"trim", "bows"} & set(settings):
+                new = carried(docket, new, entry.sheet.scan, entry.sheet.found)
+            self._push(new, label, gesture)
+        except WoadError as error:
+            self.message.emit(str(error))
+
+    def turn(self, how: str) -> None:
+        """Turn the sheet as seen now: ``left``, ``right`` or ``half``, or ``mirror`` it."""
+        if self.docket is None:
+            return
+        square = self.docket.square
+        if how == "mirror":
+            # The tilt that is set is seen from the other side.
+            tilt = None if square.straighten is None else -square.straighten
+            self.change_square("Mirror", mirror=not square.mirror, straighten=tilt)
+            return
+        by = {"left": 270, "right": 90, "half": 180}[how]
+        # The mirror comes after the turn: seen through it, turns go the other way.
+        self.change_square("Turn", turn=(square.turn + (-by if square.mirror else by)) % 360)
+
     def change_medium(self, medium: Any) -> None:
         """Another medium brings its own starting values for every step; one undo takes it back."""
         if self.docket is not None and self.docket.medium != medium:
-            self._push(starting_docket(medium), "Medium", None)
+            start = starting_docket(medium)
+            kept = start.model_copy(update={"scan": self.docket.scan, "square": self.docket.square})
+            self._push(kept, "Medium", None)
 
     def _push(self, docket: Docket, label: str, gesture: int | None) -> None:
         entry = self.entry
@@ -219,15 +267,25 @@ class Session(QObject):
 
     def go_to(self, step: str) -> None:
         if step != self.step:
-            self.step = step
+            self.step, self.tool = step, ""
             self.step_changed.emit()
+
+    def take_tool(self, tool: str) -> None:
+        """Take a by-hand tool, or put it away when it is in hand already."""
+        self.look(tool="" if tool == self.tool else tool)
+
+    def replace_sheet(self, entry: Entry, sheet: Sheet) -> None:
+        """The same sheet, squared anew."""
+        entry.sheet, entry.cache, entry.checks = sheet, RegionCache(), None
+        if entry is self.entry:
+            self.sheet_changed.emit()
 
     def go_by(self, by: int) -> None:
         names = [name for name, _ in STEPS]
         self.go_to(names[min(max(names.index(self.step) + by, 0), len(names) - 1)])
 
     def look(self, **wishes: Any) -> None:
-        """Set backing, wipe, wipe_at, before_held, overlays or spot_zoom; the view follows."""
+        """Set backing, wipe, before_held, overlays, tool, rulers and the like; the view follows."""
         changed = False
         for name, value in wishes.items():
             if getattr(self, name) != value:
@@ -257,5 +315,6 @@ def load_first(source: Path | tuple[str, bytes]) -> Loaded:
 
 
 def load_full(first: Loaded) -> Loaded:
-    """The same file, decoded and measured in full."""
-    return Loaded(first.original, settle_sheet(first.sheet), first.spots)
+    """The same file, decoded and measured in full, and its scan reported on."""
+    sheet = settle_sheet(first.sheet)
+    return Loaded(first.original, sheet, first.spots, look_at_scan(sheet.original, sheet.scan, sheet.found, sheet.ppi))

@@ -106,7 +106,9 @@ class MainWindow(QMainWindow):
             self.actions_[name].setText(f"{text}: {label}" if label else text)
         overlays = session.overlays
         for name, on in (("wipe", session.wipe), ("lost", "lost" in overlays), ("kept", "kept" in overlays),
-                         ("pile", not self.pile.isHidden()), ("full-screen", self.isFullScreen())):  # fmt: skip
+                         ("pile", not self.pile.isHidden()), ("rulers", session.rulers),
+                         ("guides", session.guides_shown), ("grid", session.grid),
+                         ("full-screen", self.isFullScreen())):  # fmt: skip
             self.actions_[name].setChecked(on)
         ready = entry is not None and entry.sheet is not None and entry.sheet.settled
         for name in ("write", "write-all", "remove-sheet"):
@@ -169,6 +171,14 @@ class MainWindow(QMainWindow):
 
     def toggle_overlay(self, name: str) -> None:
         self.session.toggle_overlay(name, name not in self.session.overlays)
+
+    def toggle(self, name: str) -> None:
+        """Turn one of the view's aids on or off."""
+        self.session.look(**{name: not getattr(self.session, name)})
+
+    def take_tool(self, tool: str) -> None:
+        self.session.go_to("square")
+        self.session.take_tool(tool)
 
     def zoom_spots(self, by: int) -> None:
         self.session.look(spot_zoom=min(max(self.session.spot_zoom + by, 0), 4))

@@ -52,7 +52,7 @@ class WipeEdge(Gesture):
 
     def hit(self, at: QPointF) -> bool:
         session = self.view.session
-        return session.wipe and session.step != "scan" and abs(at.x() - self.view.wipe_x()) <= 7
+        return session.wipe and session.step not in ("scan", "square") and abs(at.x() - self.view.wipe_x()) <= 7
 
     def press(self, at: QPointF) -> None:
         self.start = self.view.session.wipe_at
@@ -85,17 +85,20 @@ class Spotting(Gesture):
         entry = self.view.session.entry
         assert entry is not None
         self.start = entry.spots[self.which]
-        self.grip = self.view.sheet_point(at)
+        x, y = self.view.canvas_now().from_scan(*self.start)
+        gx, gy = self.view.sheet_point(at)
+        self.offset = (x - gx, y - gy)
 
     def move(self, at: QPointF) -> None:
         entry = self.view.session.entry
         if entry is None or entry.sheet is None:
             return
         x, y = self.view.sheet_point(at)
-        w, h = entry.sheet.full_size
-        nx = min(max(self.start[0] + x - self.grip[0], 0.0), w - 1.0)
-        ny = min(max(self.start[1] + y - self.grip[1], 0.0), h - 1.0)
-        self.view.session.move_spot(self.which, nx, ny)
+        canvas = self.view.canvas_now()
+        w, h = canvas.size
+        nx = min(max(x + self.offset[0], 0.0), w - 1.0)
+        ny = min(max(y + self.offset[1], 0.0), h - 1.0)
+        self.view.session.move_spot(self.which, *canvas.to_scan(nx, ny))
 
     def cancel(self) -> None:
         self.view.session.move_spot(self.which, *self.start)

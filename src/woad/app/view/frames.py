@@ -4,22 +4,33 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.app.view.canvas import canvas_of
 from woad.app.view.compose import bgra, tint, to_size
 from woad.app.view.geometry import Slice, Viewport, visible_slice
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
-from woad.core.render.region import Picture, RegionCache, overlay_region, render_region
+from woad.core.render.region import PLAIN, Picture, RegionCache, overlay_region, render_region, step_pyramid
 from woad.core.render.sheet import Sheet
 
 Image8 = NDArray[np.uint8]
 
 
+@dataclass(frozen=True, eq=False)
+class Places:
+    """Places of a fault on the scan."""
+
+    where: NDArray[np.bool_]
+    colour: tuple[int, int, int]
+
+
 @dataclass(frozen=True)
 class FrameRequest:
-    """Everything a frame depends on. ``wipe_view_x`` is where the wipe's edge runs, or None."""
+    """Everything a frame depends on. ``wipe_view_x`` is where the wipe's edge runs, or None; ``places`` are marked on
+    the scan, (h, w) over all of it, with their colour."""
 
     sheet: Sheet
     docket: Docket
@@ -30,6 +41,7 @@ class FrameRequest:
     overlays: tuple[tuple[str, tuple[int, int, int]], ...]
     wipe_view_x: int | None
     cache: RegionCache
+    places: Places | None = None
 
 
 @dataclass(frozen=True)
@@ -46,15 +58,18 @@ class Frame:
 def make_frame(request: FrameRequest) -> Frame | None:
     """Render what is in view; None when the sheet is out of sight."""
     sheet = request.sheet
-    sizes = [sheet.pyramid.size(level) for level in range(len(sheet.pyramid.levels))]
+    pyramid = step_pyramid(sheet, request.docket, request.step)
+    sizes = [pyramid.size(level) for level in range(len(pyramid.levels))]
     part = visible_slice(request.view, sheet.scale, sizes)
     if part is None:
         return None
     image = _layer(request, part, request.step)
-    if request.wipe_view_x is not None and request.step != "scan":
+    if request.places is not None and request.step == "scan":
+        _mark_places(image, request.places, part, pyramid.size(part.level))
+    if request.wipe_view_x is not None and request.step not in PLAIN:
         cut = min(max(request.wipe_view_x - part.left, 0), image.shape[1])
         if cut > 0:
-            before = _layer(request, part, "scan")
+            before = _layer(request, part, "before")
             image = np.concatenate([before[:, :cut], image[:, cut:]], axis=1)
     return Frame(np.ascontiguousarray(image), part.left, part.top, request.view, request)
 
@@ -67,7 +82,7 @@ def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
         rgb = picture.rgb if isinstance(picture.rgb, tuple) else to_size(picture.rgb, w, h)
         picture = Picture(rgb, to_size(picture.alpha, w, h))
     image = bgra(picture, request.backing, request.bright, (part.left, part.top))
-    if step != "scan":
+    if step not in PLAIN:
         for kind, colour in request.overlays:
             mask = overlay_region(request.sheet, request.docket, kind, part.level, part.box, request.cache)
             if image.shape[:2] != mask.shape:
@@ -75,6 +90,22 @@ def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
             image = np.ascontiguousarray(image)
             tint(image, mask, colour)
     return to_size(image, w, h)
+
+
+def _mark_places(image: Image8, places: Places, part: Slice, size: tuple[int, int]) -> None:
+    """Lay a see-through colour over a fault's places, in place."""
+    gh, gw = places.where.shape
+    h, w = image.shape[:2]
+    sx, sy = gw / size[0] * part.box.w / w, gh / size[1] * part.box.h / h
+    x0, y0 = part.box.x * gw / size[0], part.box.y * gh / size[1]
+    matrix = np.array([[sx, 0, x0 + sx / 2 - 0.5], [0, sy, y0 + sy / 2 - 0.5]])
+    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    mask = cv2.warpAffine(places.where.astype(np.float32), matrix, (w, h), flags=how, borderMode=cv2.BORDER_REPLICATE)
+    on = mask > 0.5
+    rim = on & (cv2.erode(on.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
+    colour = np.array(places.colour[::-1], np.float32)
+    image[..., :3][on] = (image[..., :3][on] * 0.6 + colour * 0.4).astype(np.uint8)
+    image[..., :3][rim] = colour.astype(np.uint8)
 
 
 @dataclass(frozen=True)
@@ -102,7 +133,8 @@ def make_close_ups(request: CloseUpRequest) -> dict[str, tuple[Image8, Image8]]:
 
 
 def _close_up(request: CloseUpRequest, step: str, spot: tuple[float, float], cache: RegionCache) -> Image8:
-    pyramid = request.sheet.pyramid
+    pyramid = step_pyramid(request.sheet, request.docket, step)
+    spot = canvas_of(request.sheet, request.docket, step).from_scan(*spot)
     level = min(request.level, pyramid.deepest)
     width, height = pyramid.size(level)
     px = request.sheet.scale * (1 << level)

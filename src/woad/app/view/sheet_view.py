@@ -20,9 +20,15 @@ from PySide6.QtWidgets import QWidget
 from woad.app import theme
 from woad.app.session import STEPS, Session
 from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
-from woad.app.view.frames import Frame, FrameRequest, make_frame
+from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
+from woad.app.view.canvas import Canvas, canvas_of
+from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
+from woad.app.view.rulers import DragGuide, paint_rulers
+from woad.app.view.square_layer import paint_square
 from woad.app.worker import Lane, Result
+from woad.core.docket.model import Docket
+from woad.core.render.region import PLAIN
 
 SPOT_PX = 48
 
@@ -45,6 +51,13 @@ class SheetView(QWidget):
         self._space = False
         self._fit = True
         self._shown: object = None
+        self._under: Canvas | None = None
+        self._under_entry: object = None
+        self._last_places: Places | None = None
+        self.instead: Docket | None = None
+        self.drawn: list[QPointF] = []  # a line that is being drawn, widget coordinates
+        self.held_bow: list[tuple[float, float]] = []  # the points of a bow that is being bent
+        self.magnified = -1  # the corner under the magnifier
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -52,7 +65,7 @@ class SheetView(QWidget):
         self.setMinimumSize(240, 200)
         session.sheet_changed.connect(self._other_sheet)
         for signal in (session.docket_changed, session.step_changed, session.view_changed):
-            signal.connect(self.refresh)
+            signal.connect(self._changed)
 
     # -- frames ------------------------------------------------------------------------------------------------
 
@@ -63,6 +76,9 @@ class SheetView(QWidget):
             self._shown = known
             self._fit = True
             self.frame = None
+            self._under = None
+        self._follow()
+        self._under_entry = self.session.entry
         self._fit_now()
         self.refresh()
 
@@ -78,9 +94,20 @@ class SheetView(QWidget):
         )
         wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None
         return FrameRequest(
-            entry.sheet, docket, session.shown_step, self.viewport_, session.backing, theme.BRIGHT, overlays, wipe,
-            entry.cache,
+            entry.sheet, self.shown_docket(docket), session.shown_step, self.viewport_, session.backing, theme.BRIGHT,
+            overlays, wipe, entry.cache, self._places(),
         )  # fmt: skip
+
+    def _places(self) -> Places | None:
+        """Where the fault that is pointed at lies."""
+        entry = self.session.entry
+        fault = entry.report.fault(self.session.fault_shown) if entry is not None and entry.report is not None else None
+        if fault is None or fault.where is None or self.session.step != "scan":
+            return None
+        if self._last_places is None or self._last_places.where is not fault.where:
+            colour = QColor(theme.LIGHT.weld if fault.mendable else theme.LIGHT.madder)
+            self._last_places = Places(fault.where, (colour.red(), colour.green(), colour.blue()))
+        return self._last_places
 
     def refresh(self) -> None:
         """Ask for a new frame; the old one stays until it comes."""
@@ -106,9 +133,43 @@ class SheetView(QWidget):
     def _ratio(self) -> float:
         return self.devicePixelRatioF()
 
+    def _canvas(self) -> Canvas | None:
+        entry, docket = self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None:
+            return None
+        return canvas_of(entry.sheet, self.shown_docket(docket), self.session.shown_step)
+
+    def canvas_now(self) -> Canvas:
+        """What lies under the view; only while there is a sheet."""
+        canvas = self._canvas()
+        assert canvas is not None
+        return canvas
+
+    def shown_docket(self, docket: Docket) -> Docket:
+        """The docket that is shown: a gesture may show the sheet without what it is changing."""
+        return self.instead or docket
+
     def _sheet_size(self) -> tuple[int, int] | None:
-        entry = self.session.entry
-        return None if entry is None or entry.sheet is None else entry.sheet.full_size
+        canvas = self._canvas()
+        return None if canvas is None else canvas.size
+
+    def _follow(self) -> None:
+        """Another canvas (step, frame) lies under the view: stay on the same place of the drawing."""
+        canvas, before = self._canvas(), self._under
+        self._under = canvas
+        if canvas is None or before is None or canvas == before:
+            return
+        if self._fit:
+            self._fit_now()
+        elif self._under_entry is self.session.entry:
+            view = self.viewport_
+            x, y = canvas.from_scan(*before.to_scan(view.cx, view.cy))
+            self.viewport_ = Viewport(view.w, view.h, view.zoom, x, y).held(*canvas.size)
+        self._under_entry = self.session.entry
+
+    def _changed(self) -> None:
+        self._follow()
+        self.refresh()
 
     def _set_viewport(self, view: Viewport) -> None:
         size = self._sheet_size()
@@ -147,7 +208,7 @@ class SheetView(QWidget):
         self._set_viewport(self.viewport_.moved(dx * self._ratio(), dy * self._ratio()))
 
     def look_at(self, x: float, y: float, zoom: float) -> None:
-        """Centre a scan point at a zoom."""
+        """Centre a point of what is shown at a zoom."""
         self._fit = False
         view = self.viewport_
         self._set_viewport(Viewport(view.w, view.h, zoom * self._ratio(), x, y))
@@ -180,10 +241,17 @@ class SheetView(QWidget):
             return MoveView(self)
         if event.button() != Qt.MouseButton.LeftButton:
             return None
-        for tool in (WipeEdge(self), Spotting(self, 0), Spotting(self, 1)):
-            if tool.hit(event.position()):
-                return tool
-        return MoveView(self)
+        return self._gesture_for(event.position()) or MoveView(self)
+
+    def _gesture_for(self, at: QPointF) -> Gesture | None:
+        """The gesture a press here begins, apart from moving the view."""
+        if self._canvas() is None:
+            return None
+        kinds = (WipeEdge, DragGuide, DragBowPoint, DrawBow, LevelLine, DragCorner, TurnFrame, TrimFrame)
+        gestures: list[Gesture] = [kind(self) for kind in kinds]
+        if not self.session.tool:
+            gestures += [Spotting(self, 0), Spotting(self, 1)]
+        return next((gesture for gesture in gestures if gesture.hit(at)), None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._gesture is None:
@@ -201,12 +269,23 @@ class SheetView(QWidget):
         self.pointer_at.emit((x, y) if size is not None and 0 <= x < size[0] and 0 <= y < size[1] else None)
 
     def _set_cursor(self, at: QPointF) -> None:
-        if WipeEdge(self).hit(at):
-            self.setCursor(Qt.CursorShape.SplitHCursor)
-        elif any(Spotting(self, i).hit(at) for i in (0, 1)):
-            self.setCursor(Qt.CursorShape.SizeAllCursor)
+        gesture = self._gesture_for(at)
+        if isinstance(gesture, WipeEdge):
+            shape = Qt.CursorShape.SplitHCursor
+        elif isinstance(gesture, DragGuide):
+            shape = Qt.CursorShape.SplitHCursor if gesture.upright else Qt.CursorShape.SplitVCursor
+        elif isinstance(gesture, TrimFrame):
+            sides = {"l", "r"} & set(gesture.part)
+            both = sides and {"t", "b"} & set(gesture.part)
+            shape = (
+                Qt.CursorShape.SizeAllCursor if both
+                else Qt.CursorShape.SizeHorCursor if sides else Qt.CursorShape.SizeVerCursor
+            )  # fmt: skip
+        elif isinstance(gesture, LevelLine | DrawBow):
+            shape = Qt.CursorShape.CrossCursor
         else:
-            self.setCursor(Qt.CursorShape.ArrowCursor)
+            shape = Qt.CursorShape.ArrowCursor if gesture is None else Qt.CursorShape.SizeAllCursor
+        self.setCursor(shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._gesture is not None:
@@ -240,9 +319,12 @@ class SheetView(QWidget):
         painter.fillRect(self.rect(), QColor(theme.current().surround))
         if self.frame is not None:
             self._paint_frame(painter, self.frame)
-            self._paint_spots(painter)
-            if self.session.wipe and not self.session.before_held and self.session.step != "scan":
+            paint_square(self, painter)
+            if not self.session.tool:
+                self._paint_spots(painter)
+            if self.session.wipe and not self.session.before_held and self.session.step not in PLAIN:
                 self._paint_wipe(painter)
+            paint_rulers(self, painter)
         painter.end()
         if self._fresh:
             self._fresh = False
@@ -284,8 +366,9 @@ class SheetView(QWidget):
         reach = SPOT_PX * self._ratio() * (1 << self.session.spot_zoom)
         side = max(reach * self.viewport_.zoom / self._ratio(), 10.0)
         out = []
+        canvas = self.canvas_now()
         for x, y in entry.spots:
-            at = self.widget_point(x, y)
+            at = self.widget_point(*canvas.from_scan(x, y))
             out.append(QRectF(at.x() - side / 2, at.y() - side / 2, side, side))
         return out
 
@@ -301,7 +384,7 @@ class SheetView(QWidget):
         painter.fillRect(grip, QColor("#FFFFFF"))
         painter.drawRect(grip)
         painter.setFont(theme.font(12))
-        names = (self.tr("Scan"), dict(STEPS)[self.session.step])
+        names = (self.tr("Before"), dict(STEPS)[self.session.step])
         metrics = painter.fontMetrics()
         for text, left in ((names[0], x - 8 - metrics.horizontalAdvance(names[0])), (names[1], x + 8)):
             box = QRectF(left - 4, 5, metrics.horizontalAdvance(text) + 8, 19)

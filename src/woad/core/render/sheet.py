@@ -9,7 +9,7 @@ from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
-from woad.core.render.squaring import Found, find_square, frame_of, squared_pyramid
+from woad.core.render.squaring import LOOK_PX, Found, find_square, frame_of, squared_pyramid
 from woad.core.square.frame import Frame
 
 
@@ -58,11 +58,20 @@ class Sheet:
         return self.set_ppi or self.original.ppi
 
 
-def resquare(sheet: Sheet, docket: Docket) -> Sheet:
-    """The sheet squared as the docket says, measured anew if that moves its pixels."""
+def is_square(sheet: Sheet, docket: Docket) -> bool:
+    """Whether the sheet is squared as the docket says."""
+    return _frame_for(sheet, docket) == sheet.frame and docket.scan.ppi == sheet.set_ppi
+
+
+def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
     ppi = docket.scan.ppi or sheet.original.ppi
     # A reduced decode has fewer pixels to the inch.
-    frame = frame_of(docket, sheet.scan, sheet.found, None if ppi is None else ppi / sheet.scale)
+    return frame_of(docket, sheet.scan, sheet.found, None if ppi is None else ppi / sheet.scale)
+
+
+def resquare(sheet: Sheet, docket: Docket) -> Sheet:
+    """The sheet squared as the docket says, measured anew if that moves its pixels."""
+    frame = _frame_for(sheet, docket)
     if frame == sheet.frame:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
     pyramid = squared_pyramid(sheet.scan, frame)
@@ -71,11 +80,16 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
 
 
 def make_sheet(
-    original: Original, scan: Pyramid, docket: Docket | None = None, quick: bool = False, scale: float = 1.0
+    original: Original,
+    scan: Pyramid,
+    docket: Docket | None = None,
+    quick: bool = False,
+    scale: float = 1.0,
+    found: Found | None = None,
 ) -> Sheet:
-    """Look at a scan, square it (by itself without a docket) and measure it."""
+    """Look at a scan (unless it is known what is ``found`` on it), square it (by itself without a docket), measure it."""
     docket = docket or Docket()
-    found = find_square(scan)
+    found = found or find_square(scan)
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     pyramid = squared_pyramid(scan, frame)
@@ -105,6 +119,9 @@ def glance_sheet(original: Original) -> Sheet:
 
 def settle_sheet(glance: Sheet, docket: Docket | None = None) -> Sheet:
     """The same sheet in full; what a first look has decoded already is not decoded again."""
-    if glance.scale != 1.0:
-        return load_sheet(glance.original, docket)
-    return make_sheet(glance.original, glance.scan, docket)
+    if glance.scale == 1.0:
+        return make_sheet(glance.original, glance.scan, docket, found=glance.found)
+    scan = build_pyramid(pixels_of(glance.original))
+    # What was found on a picture as large as the one that would be looked at holds.
+    enough = max(glance.scan.width, glance.scan.height) >= LOOK_PX / 2
+    return make_sheet(glance.original, scan, docket, found=glance.found.scaled(glance.scale) if enough else None)

@@ -35,6 +35,13 @@ class Found:
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
 
+    def scaled(self, by: float) -> Found:
+        """The same on the same picture ``by`` times as large."""
+        corners, artwork = self.corners, self.artwork
+        if not isinstance(corners, NoEstimate):
+            corners = replace(corners, points=corners.points * by)
+        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by)
+
 
 def find_square(scan: Pyramid) -> Found:
     """Look for the sheet's corners, its tilt and its artwork."""
@@ -131,3 +138,34 @@ def _within(edges: tuple[float, float, float, float], w: int, h: int) -> tuple[f
     """Edges (left, top, right, bottom) on the plane, as x, y, width, height."""
     x0, y0 = min(max(edges[0], 0.0), w - 1.0), min(max(edges[1], 0.0), h - 1.0)
     return x0, y0, max(1.0, min(edges[2], w) - x0), max(1.0, min(edges[3], h) - y0)
+
+
+def carried(before: Docket, after: Docket, scan: Pyramid, found: Found) -> Docket:
+    """``after`` with its set trim frame and bows moved along, so that they stay on the same marks when the plane under
+    them is turned, mirrored or straightened anew."""
+    settings = after.square
+    was, now = plane_of(before, scan, found), plane_of(after, scan, found)
+    if was == now or not (isinstance(settings.trim, tuple) or settings.bows):
+        return after
+    (w0, h0), (w1, h1) = was.plane, now.plane
+    plain_was, plain_now = replace(was, bows=()), replace(now, bows=())
+
+    def moved(points: Points) -> Points:
+        return plain_now.scan_to_plane(plain_was.plane_to_scan(points))
+
+    update: dict[str, object] = {}
+    if isinstance(settings.trim, tuple):
+        x, y, w, h = settings.trim
+        centre = moved(np.array([(x + w / 2) * w0, (y + h / 2) * h0]))
+        wide, high = w * w0, h * h0
+        if (after.square.turn - before.square.turn) % 180:
+            wide, high = high, wide
+        box = ((centre[0] - wide / 2) / w1, (centre[1] - high / 2) / h1, wide / w1, high / h1)
+        update["trim"] = tuple(float(v) for v in box)
+    if settings.bows:
+        bows = []
+        for bow in settings.bows:
+            points = moved(np.asarray(bow.points, np.float64) * (w0, h0)) / (w1, h1)
+            bows.append(bow.model_copy(update={"points": tuple((float(x), float(y)) for x, y in points)}))
+        update["bows"] = tuple(bows)
+    return after.model_copy(update={"square": settings.model_copy(update=update)})

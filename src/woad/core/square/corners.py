@@ -96,10 +96,10 @@ def _best_quads(image: Plane) -> list[_Quad]:
     noise = _noise(image)
     pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
     found = []
-    meet = _meetings(lines)
-    profiles = [_Profile(image, line, noise) for line in lines]
+    meet, crosswise = _meetings(lines), _crosswise(lines)
+    profiles = _profiles(image, lines, noise)
     for (a, b), (c, d) in combinations(pairs, 2):
-        if len({a, b, c, d}) < 4 or not _crosswise(lines[a], lines[b], lines[c], lines[d]):
+        if not (crosswise[a][c] and crosswise[a][d] and crosswise[b][c] and crosswise[b][d]):
             continue
         quad = np.array([meet[c, a], meet[a, d], meet[d, b], meet[b, c]])
         if not _plausible(quad, w, h):
@@ -123,7 +123,7 @@ def _noise(image: Plane) -> float:
     """Standard deviation of band means within one material, from second differences at the bands' distance."""
     smooth = cv2.blur(image, (4, 4)).reshape(image.shape)
     second = smooth[:, 16:] - 2 * smooth[:, 8:-8] + smooth[:, :-16]
-    return max(0.0015, float(np.median(np.abs(second))) / 0.6745 / 6**0.5)
+    return max(0.0015, float(np.median(np.abs(second[::3, ::3]))) / 0.6745 / 6**0.5)
 
 
 def _opposite(a: Line, b: Line, side: int) -> bool:
@@ -135,14 +135,11 @@ def _opposite(a: Line, b: Line, side: int) -> bool:
     return abs(a.rho - flip * b.rho) > 0.2 * side
 
 
-def _crosswise(a: Line, b: Line, c: Line, d: Line) -> bool:
-    """Whether two pairs cross steeply enough to bound a sheet."""
-    for one in (a, b):
-        for other in (c, d):
-            turn = abs(one.angle - other.angle) % np.pi
-            if min(turn, np.pi - turn) < np.deg2rad(58):
-                return False
-    return True
+def _crosswise(lines: list[Line]) -> list[list[bool]]:
+    """Whether each two lines cross steeply enough to be neighbouring sides of a sheet."""
+    angle = np.array([line.angle for line in lines])
+    turn = np.abs(angle[:, None] - angle[None, :]) % np.pi
+    return (np.minimum(turn, np.pi - turn) >= np.deg2rad(58)).tolist()  # type: ignore[no-any-return]
 
 
 def _meetings(lines: list[Line]) -> Points:
@@ -166,30 +163,15 @@ def _plausible(quad: Points, w: int, h: int) -> bool:
     return area > 0.12 * w * h and bool(cv2.isContourConvex(quad.astype(np.float32)))
 
 
+@dataclass(frozen=True)
 class _Profile:
-    """Steps across the whole of a line, so that the support of any part of it is a look-up."""
+    """Steps across the whole of a line, counted up every second pixel, so that the support of any part of it is a
+    look-up. Plain lists: they are read thousands of times, one number at a time."""
 
-    def __init__(self, image: Plane, line: Line, noise: float) -> None:
-        h, w = image.shape[:2]
-        self.line = line
-        self.reach = int(np.hypot(h, w)) + 2
-        at = line.normal * line.rho
-        n = 2 * self.reach
-        t = np.arange(n) - self.reach + 0.5
-        points = at + line.along * t[:, None]
-        inside = (points[:, 0] > 0) & (points[:, 1] > 0) & (points[:, 0] < w) & (points[:, 1] < h)
-        step = steps_across(image, at - line.along * self.reach, at + line.along * self.reach, line.normal, 2, 6, n)
-        step[~inside] = 0
-        size = np.linalg.norm(step, axis=1)
-        strong = size > 2.2 * noise
-        # Both signs are tried: the sheet may lie on either side of the line.
-        direction = step[strong].sum(axis=0) if strong.any() else np.ones(step.shape[1])
-        direction = direction / max(float(np.linalg.norm(direction)), 1e-9)
-        along = step @ direction
-        self.along = (float(line.along[0]), float(line.along[1]))
-        # Plain lists: they are read thousands of times, one number at a time.
-        self.plus: list[int] = [0, *np.cumsum((along > 1.6 * noise) & inside).tolist()]
-        self.minus: list[int] = [0, *np.cumsum((along < -1.6 * noise) & inside).tolist()]
+    along: tuple[float, float]
+    reach: int
+    plus: list[int]
+    minus: list[int]
 
     def support(self, p: Points, q: Points) -> float:
         """Share of the middle nine tenths of p..q where the step has one and the same sign."""
@@ -199,9 +181,37 @@ class _Profile:
             t0, t1 = t1, t0
         cut = 0.05 * (t1 - t0)
         last = len(self.plus) - 1
-        low = min(max(int(t0 + cut + self.reach), 0), last - 1)
-        high = min(max(int(t1 - cut + self.reach), low + 1), last)
+        low = min(max(int((t0 + cut + self.reach) / 2), 0), last - 1)
+        high = min(max(int((t1 - cut + self.reach) / 2), low + 1), last)
         return max(self.plus[high] - self.plus[low], self.minus[high] - self.minus[low]) / (high - low)
+
+
+def _profiles(image: Plane, lines: list[Line], noise: float) -> list[_Profile]:
+    """Profiles of all lines, in one look-up of the picture."""
+    h, w = image.shape[:2]
+    reach = int(np.hypot(h, w)) + 2
+    t = np.arange(-reach, reach, 2) + 1.0
+    along = np.array([line.along for line in lines])
+    normal = np.array([line.normal for line in lines])
+    base = normal * np.array([line.rho for line in lines])[:, None]
+    points = base[:, None] + along[:, None] * t[:, None]
+    inside = (points[..., 0] > 0) & (points[..., 1] > 0) & (points[..., 0] < w) & (points[..., 1] < h)
+    which, _ = np.nonzero(inside)
+    on = points[inside]
+    across = normal[which]
+    step = sum(sample(image, on + across * o) - sample(image, on - across * o) for o in (2.5, 5.5)) / 2
+    out = []
+    for i in range(len(lines)):
+        mine = np.asarray(step)[which == i]
+        strong = mine[np.linalg.norm(mine, axis=1) > 2.2 * noise]
+        # Both signs are counted: the sheet may lie on either side of the line.
+        direction = strong.sum(axis=0) if len(strong) else np.ones(image.shape[2])
+        direction = direction / max(float(np.linalg.norm(direction)), 1e-9)
+        part = np.zeros(len(t), np.float64)
+        part[inside[i]] = mine @ direction
+        plus, minus = np.cumsum(part > 1.6 * noise), np.cumsum(part < -1.6 * noise)
+        out.append(_Profile((float(along[i, 0]), float(along[i, 1])), reach, [0, *plus.tolist()], [0, *minus.tolist()]))
+    return out
 
 
 def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
@@ -240,7 +250,7 @@ def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
     score = support + 0.25 * float(np.mean(supports)) + 0.5 * (1 - np.exp(-clarity / 3)) + 0.35 * np.sqrt(area)
     outer = np.array(inner).mean(axis=1) - lighter
     odd = float(np.abs(outer - np.median(outer)).max())
-    return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -max(lighter), odd)
+    return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -float(np.median(lighter)), odd)
 
 
 _Side = tuple[Points, Points, Points, Plane, float]
