@@ -34,6 +34,7 @@ def _step_row(index: int, name: str, text: str) -> ActionRow:
 ROWS: tuple[ActionRow, ...] = (
     ActionRow("open", "Job", "Open sheets…", StandardKey.Open, lambda w: w.open_dialog()),
     ActionRow("paste", "Job", "Paste a sheet", StandardKey.Paste, lambda w: w.paste()),
+    ActionRow("watch", "Job", "Watch a folder…", None, lambda w: w.watch_folder(), True),
     ActionRow("demo", "Job", "Open the demo job", None, lambda w: w.open_demo()),
     ActionRow("write", "Job", "Write this sheet's editions", StandardKey.Save, lambda w: w.write(False), line_before=True),
     ActionRow("write-all", "Job", "Write the whole pile", None, lambda w: w.write(True)),

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from woad.app.bench import BenchBar
-from woad.app.jobs import Checker, Opener, Squarer, Writer
+from woad.app.jobs import Checker, Opener, Reporter, Squarer, Writer
 from woad.app.message import MessageBar
 from woad.app.panels.base import StepPanel
 from woad.app.panels.editions import EditionsPanel
@@ -20,6 +20,7 @@ from woad.app.session import Session
 from woad.app.statusline import StatusLine
 from woad.app.view.sheet_view import SheetView
 from woad.app.viewbar import ViewBar
+from woad.app.watch import FolderWatch
 from woad.app.worker import Lane, Result
 from woad.core.render.region import Spot, read_spot, step_pyramid
 
@@ -31,7 +32,8 @@ class Desk(QWidget):
         super().__init__(parent)
         self.session = session = Session(self)
         self.opener, self.checker, self.writer = Opener(session), Checker(session), Writer(session)
-        self.squarer = Squarer(session)
+        self.squarer, self.reporter = Squarer(session), Reporter(session)
+        self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
         self.bench, self.pile, self.view = BenchBar(session), Pile(session), SheetView(session)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
@@ -84,7 +86,11 @@ class Desk(QWidget):
         self.panels[session.step].refresh()
         if entry is not None and self.writer.under_way == 0:
             waiting = sum(1 for e in session.entries if e.sheet is None or not e.sheet.settled)
-            self.status.show_work(self.tr("Opening {0}").format(waiting) if waiting else "", None, False)
+            self.status.show_work(self.tr("Opening {0}").format(waiting) if waiting else self._watching(), None, False)
+
+    def _watching(self) -> str:
+        folder = self.watch.folder
+        return "" if folder is None else self.tr("Watching {0}").format(folder.name)
 
     def _pointer(self, at: tuple[float, float] | None) -> None:
         entry, docket = self.session.entry, self.session.docket
@@ -110,7 +116,7 @@ class Desk(QWidget):
     def lanes(self) -> list[Lane]:
         """Every thread at work."""
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
-                self.spot_lane, self.squarer.lane]  # fmt: skip
+                self.spot_lane, self.squarer.lane, self.reporter.lane]  # fmt: skip
 
 
 def _log2(value: float) -> float:

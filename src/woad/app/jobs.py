@@ -6,15 +6,15 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from woad.app.session import Entry, Loaded, Session, load_first, load_full
+from woad.app.session import Entry, Loaded, Session, Source, load_first, load_full
 from woad.app.worker import Lane, Result
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
+from woad.core.formats.read import Original, read_bytes, take_in_pages
 from woad.core.render.check import check_sheet
+from woad.core.render.report import look_at_scan
 from woad.core.render.sheet import is_square, resquare
-
-Source = Path | tuple[str, bytes]
 
 
 class Opener(QObject):
@@ -26,9 +26,22 @@ class Opener(QObject):
         self.lane = Lane("open", self, queue=True)
 
     def open(self, sources: list[Source]) -> None:
-        for source in sources:
-            entry = self.session.add(source.name if isinstance(source, Path) else source[0])
+        for source in self._with_pages(sources):
+            entry = self.session.add(_name_of(source))
             self.lane.submit(lambda s=source: load_first(s), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
+
+    def _with_pages(self, sources: list[Source]) -> list[Source]:
+        """The same, with every scanned page of a PDF as a source of its own."""
+        out: list[Source] = []
+        for source in sources:
+            if not isinstance(source, Path) or source.suffix.lower() != ".pdf":
+                out.append(source)
+                continue
+            try:
+                out += take_in_pages(source.name, read_bytes(source))
+            except WoadError as error:
+                self.session.message.emit(str(error))
+        return out
 
     def _glanced(self, entry: Entry, result: Result) -> None:
         if entry not in self.session.entries:
@@ -54,6 +67,12 @@ class Opener(QObject):
         self.session.fail(entry, str(result.error) if known else (
             f"{entry.name} could not be opened ({type(result.error).__name__}). It is unchanged; please report this."
         ))  # fmt: skip
+
+
+def _name_of(source: Source) -> str:
+    if isinstance(source, Original):
+        return source.stem
+    return source.name if isinstance(source, Path) else source[0]
 
 
 class Checker(QObject):
@@ -110,6 +129,36 @@ class Squarer(QObject):
                 self.session.message.emit(str(result.error))
 
         self.lane.submit(lambda: resquare(sheet, docket), arrived)
+
+
+class Reporter(QObject):
+    """Reports anew when the resolution or the wanted print size changes what a scan is good for."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("report", self)
+        self._asked: object = None
+        session.sheet_changed.connect(self.refresh)
+        session.docket_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        entry, docket = self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled:
+            return
+        sheet, ppi, print_mm = entry.sheet, docket.scan.ppi or entry.sheet.original.ppi, docket.scan.print_mm
+        key = (id(sheet.scan), ppi, print_mm)
+        first = entry.report is not None and docket.scan.ppi is None and print_mm is None and self._asked is None
+        if key == self._asked or first:
+            return
+        self._asked = key
+
+        def arrived(result: Result) -> None:
+            if result.error is None:
+                entry.report = result.value
+                self.session.checks_changed.emit()
+
+        self.lane.submit(lambda: look_at_scan(sheet.original, sheet.scan, sheet.found, ppi, print_mm), arrived)
 
 
 class Writer(QObject):

@@ -17,7 +17,7 @@ def key_reading(entry: Entry | None, step: str) -> str:
     sheet, docket = entry.sheet, entry.history.docket
     r = sheet.readings
     if step == "scan":
-        return f"{sheet.ppi:.0f} ppi" if sheet.ppi else f"{sheet.width * sheet.height / 1e6:.1f} MP"
+        return f"{sheet.ppi:.0f} ppi" if sheet.ppi else f"{sheet.scan_size[0] * sheet.scan_size[1] / 1e6:.1f} MP"
     if step == "square":
         corners = corners_in_force(docket.square, sheet.scan, sheet.found)
         tilt = tilt_in_force(docket.square, corners, sheet.found)
@@ -95,13 +95,20 @@ def ink_after(entry: Entry) -> float:
 
 
 def size_text(entry: Entry) -> str:
-    """Pixels and, where the file says its ppi, millimetres."""
+    """Pixels of the squared sheet and, where its resolution is known, millimetres."""
     assert entry.sheet is not None
-    sheet = entry.sheet
-    text = f"{sheet.width} × {sheet.height} px"
-    if sheet.ppi:
-        text += f" · {px_to_mm(sheet.width, sheet.ppi):.0f} × {px_to_mm(sheet.height, sheet.ppi):.0f} mm"
-    return text
+    (w, h), ppi = entry.sheet.full_size, entry.sheet.ppi
+    return f"{w} × {h} px" + (f" · {px_to_mm(w, ppi):.0f} × {px_to_mm(h, ppi):.0f} mm" if ppi else "")
+
+
+def sizes_text(entry: Entry) -> str:
+    """Pixels of the scan and, where its resolution is known, millimetres and inches."""
+    assert entry.sheet is not None
+    w, h = entry.sheet.scan_size
+    ppi = entry.sheet.ppi
+    if ppi is None:
+        return f"{w} × {h} px"
+    return f"{w} × {h} px · {px_to_mm(w, ppi):.0f} × {px_to_mm(h, ppi):.0f} mm · {w / ppi:.1f} × {h / ppi:.1f} in"
 
 
 def cast_text(rgb: tuple[int, int, int]) -> str:

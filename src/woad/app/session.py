@@ -30,6 +30,7 @@ STEPS: tuple[tuple[str, str], ...] = (
 )
 BACKINGS = ("white", "bright", "dark", "checks")
 
+Source = Path | tuple[str, bytes] | Original
 Spots = tuple[tuple[float, float], tuple[float, float]]
 
 
@@ -307,9 +308,12 @@ class Session(QObject):
         self.view_changed.emit()
 
 
-def load_first(source: Path | tuple[str, bytes]) -> Loaded:
-    """Read a file (or bytes from the clipboard) for a first picture."""
-    original = open_original(source) if isinstance(source, Path) else take_in(*source)
+def load_first(source: Source) -> Loaded:
+    """Read a file (or bytes from the clipboard, or a page that is read already) for a first picture."""
+    if isinstance(source, Original):
+        original = source
+    else:
+        original = open_original(source) if isinstance(source, Path) else take_in(*source)
     sheet = glance_sheet(original)
     return Loaded(original, sheet, propose_spots(sheet))
 

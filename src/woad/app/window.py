@@ -17,11 +17,10 @@ from woad.app.welcome import Welcome
 
 if TYPE_CHECKING:
     from woad.app.desk import Desk
-    from woad.app.jobs import Source
-    from woad.app.session import Session
+    from woad.app.session import Session, Source
     from woad.app.view.sheet_view import SheetView
 
-FILTER = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.webp *.heic *.heif);;All files (*)"
+FILTER = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.webp *.heic *.heif *.pdf);;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -78,6 +77,9 @@ class MainWindow(QMainWindow):
         self.stack.addWidget(desk)
         self.editions.write_asked.connect(self.write)
         self.writer.idle.connect(self._writing_over)
+        desk.watch.arrived.connect(lambda path: self.open_files([path]))
+        desk.watch.lost.connect(self._say)
+        desk.watch.changed.connect(self._refresh_all)
         session = self.session
         session.message.connect(self._say)
         for signal in (session.pile_changed, session.sheet_changed, session.docket_changed, session.step_changed,
@@ -107,6 +109,7 @@ class MainWindow(QMainWindow):
         overlays = session.overlays
         for name, on in (("wipe", session.wipe), ("lost", "lost" in overlays), ("kept", "kept" in overlays),
                          ("pile", not self.pile.isHidden()), ("rulers", session.rulers),
+                         ("watch", self.desk.watch.folder is not None),
                          ("guides", session.guides_shown), ("grid", session.grid),
                          ("full-screen", self.isFullScreen())):  # fmt: skip
             self.actions_[name].setChecked(on)
@@ -135,6 +138,23 @@ class MainWindow(QMainWindow):
         # The demo's scans lie inside the program: its editions go to the usual folder, not beside them.
         self.complete()
         self.desk.opener.open(list(demo_files()))
+
+    def watch_folder(self) -> None:
+        """Choose a folder to watch, or stop watching the one that is."""
+        watch = self.desk.watch
+        if watch.folder is not None:
+            watch.stop()
+            return
+        name = QFileDialog.getExistingDirectory(self, self.tr("Watch a folder"))
+        if name:
+            self.start_watching(Path(name))
+        self._refresh_all()
+
+    def start_watching(self, folder: Path) -> None:
+        self.complete()
+        trouble = self.desk.watch.start(folder)
+        if trouble:
+            self._say(trouble)
 
     def paste(self) -> None:
         self.complete()
@@ -250,6 +270,8 @@ class MainWindow(QMainWindow):
         return self._ready and not any(lane.busy for lane in self.desk.lanes())
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self._ready:
+            self.desk.watch.stop()
         for lane in self.desk.lanes() if self._ready else ():
             lane.close()
         event.accept()

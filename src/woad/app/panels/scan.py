@@ -1,16 +1,50 @@
-"""Scan: what came in, how large it is, and what it is taken for."""
+"""Scan: is the scan good enough, what is the sheet, and how large is it?"""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QLabel
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from woad.app.panels.base import StepPanel
-from woad.app.readings import cast_text, size_text, trouble
+from woad.app.readings import cast_text, sizes_text, sure_text
 from woad.app.session import Entry, Session
+from woad.app.widgets.report_list import ReportList
+from woad.core.docket.catalogue import setting
 from woad.core.docket.media import MEDIUM_NAMES
 from woad.core.docket.model import MEDIA, Docket
 
-_KINDS = {"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC"}
+_KINDS = {"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC", "pdf": "PDF"}
+
+
+class NumberField(QLineEdit):
+    """An optional number with its unit beside it."""
+
+    def __init__(self, path: str, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setting, self.session = setting(path), session
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(56)
+        self.setAccessibleName(self.setting.label)
+        self.setToolTip(self.setting.says)
+        self.editingFinished.connect(self._typed)
+
+    def _typed(self) -> None:
+        if not self.isModified():
+            return
+        self.setModified(False)
+        text = self.text().strip().replace(",", ".").removesuffix(self.setting.unit).strip()
+        try:
+            value = float(text) if text else None
+        except ValueError:
+            self.session.message.emit(self.tr("{0} must be a number. Nothing was changed.").format(self.setting.label))
+            self.session.view_changed.emit()
+            return
+        self.session.change(self.setting.path, value, self.setting.label)
+        self.session.view_changed.emit()
+
+    def show_value(self, value: float | None) -> None:
+        if not self.isModified():
+            self.setText("" if value is None else f"{value:g}")
 
 
 class ScanPanel(StepPanel):
@@ -28,37 +62,76 @@ class ScanPanel(StepPanel):
         self.why.setWordWrap(True)
         self.why.setProperty("role", "quiet")
         self.body.addWidget(self.why)
-        self.add_section(self.tr("Readings"))
-        self.file = self.add_reading(self.tr("File"))
-        self.pixels = self.add_reading(self.tr("Pixels"))
-        self.mm = self.add_reading(self.tr("Size"))
-        self.ppi = self.add_reading(self.tr("Resolution"))
+        self.ppi = NumberField("scan.ppi", session, self)
+        self.ppi_note = QLabel("", self)
+        self._field(self.tr("Resolution"), self.ppi, self.ppi_note)
+        self.print_size = NumberField("scan.print_mm", session, self)
+        self._field(self.tr("Print side"), self.print_size, QLabel(self.tr("mm, the longer"), self))
+        self.sizes = QLabel("", self)
+        self.sizes.setProperty("role", "quiet")
+        self.body.addWidget(self.sizes)
+        self.add_section(self.tr("Is the scan good enough?"))
+        self.verdict = QLabel("", self)
+        self.verdict.setWordWrap(True)
+        self.body.addWidget(self.verdict)
+        self.points = ReportList(self)
+        self.points.chosen.connect(lambda code: session.look(fault_shown=code))
+        self.body.addWidget(self.points)
+        self.add_section(self.tr("File"))
+        self.file = self.add_reading(self.tr("Name"))
         self.kind = self.add_reading(self.tr("Format"))
-        self.add_section(self.tr("Paper on the scan"))
-        self.paper = self.add_reading(self.tr("R G B"))
+        self.paper = self.add_reading(self.tr("Paper on the scan"))
         self.cast = self.add_reading(self.tr("Cast"))
-        self.light = self.add_reading(self.tr("Light, brightest to darkest"))
-        self.burnt = self.add_reading(self.tr("Burnt out to white"))
-        self.trouble = QLabel("", self)
-        self.trouble.setWordWrap(True)
-        self.body.addWidget(self.trouble)
+
+    def _field(self, name: str, field: NumberField, note: QLabel) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        label = QLabel(name, self)
+        label.setFixedWidth(84)
+        label.setBuddy(field)
+        note.setProperty("role", "quiet")
+        for widget in (label, field, note):
+            row.addWidget(widget)
+        row.addStretch(1)
+        self.body.addLayout(row)
 
     def show_entry(self, entry: Entry, docket: Docket) -> None:
         assert entry.sheet is not None
         sheet, r = entry.sheet, entry.sheet.readings
         header = sheet.original.header
         self.medium.setCurrentIndex(MEDIA.index(docket.medium))
-        self.why.setText(self.tr("Proposed: {0} ({1}).").format(MEDIUM_NAMES[r.medium], r.medium_why))
+        sure = sure_text(r.medium_sure)
+        self.why.setText(self.tr("Proposed: {0}, {1} ({2}).").format(MEDIUM_NAMES[r.medium], sure, r.medium_why))
+        self.ppi.show_value(docket.scan.ppi if docket.scan.ppi is not None else sheet.original.ppi)
+        if docket.scan.ppi is not None:
+            self.ppi_note.setText(self.tr("ppi, set here"))
+        elif sheet.original.ppi is not None:
+            self.ppi_note.setText(self.tr("ppi, from file"))
+        else:
+            self.ppi_note.setText(self.tr("ppi, not in file"))
+        self.print_size.show_value(docket.scan.print_mm)
+        self.sizes.setText(sizes_text(entry))
+        report = entry.report
+        self.points.show_report(report, self.session.fault_shown)
+        self.verdict.setText(self._verdict(entry))
         name = sheet.original.name
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])
-        pixels, _, mm = size_text(entry).partition(" · ")
-        self.pixels.show_text(pixels)
-        self.mm.show_text(mm or self.tr("unknown"))
-        self.ppi.show_text(f"{sheet.ppi:.0f} ppi" if sheet.ppi else self.tr("not in the file"))
         profile = self.tr(", profile") if header.profile else ""
         self.kind.show_text(f"{_KINDS[header.kind]}, {header.bits} bit{profile}")
         self.paper.show_text(" ".join(str(v) for v in r.paper_rgb))
         self.cast.show_text(cast_text(r.paper_rgb))
-        self.light.show_text(f"{r.unevenness:.2f} : 1")
-        self.burnt.show_text(f"{r.clipped_share:.1%}")
-        self.trouble.setText(trouble(entry, "scan"))
+
+    def _verdict(self, entry: Entry) -> str:
+        """The sentence of the fault that is pointed at, else of the scan as a whole."""
+        report = entry.report
+        if report is None:
+            return self.tr("Looking…")
+        shown = report.fault(self.session.fault_shown)
+        if shown is not None:
+            return shown.says
+        lost = sum(1 for fault in report.faults if not fault.mendable)
+        if lost:
+            return self.tr("No: {0}").format(next(f.says for f in report.faults if not f.mendable))
+        if report.faults:
+            return self.tr("Yes. Woad mends what is marked.")
+        return self.tr("Yes. Nothing is wrong with it.")

@@ -101,12 +101,12 @@ class SquarePanel(StepPanel):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.tools: dict[str, QPushButton] = {}
-        for name, icon, text, tip in (
-            ("level", "ruler", self.tr("Level line"), self.tr("Draw along what should be level or upright (A)")),
-            ("corners", "frame", self.tr("Corners"), self.tr("Drag the sheet's four corners on the scan (C)")),
-            ("bow", "spline", self.tr("Bow"), self.tr("Draw along lettering that should be straight (O)")),
+        for name, text, tip in (
+            ("level", self.tr("Level line"), self.tr("Draw along what should be level or upright (A)")),
+            ("corners", self.tr("Corners"), self.tr("Drag the sheet's four corners on the scan (C)")),
+            ("bow", self.tr("Bow"), self.tr("Draw along lettering that should be straight (O)")),
         ):
-            button = QPushButton(theme.icon(icon), text, self)
+            button = QPushButton(theme.icon(_ICONS[name]), text, self)
             button.setCheckable(True)
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, n=name: self.session.take_tool(n))
@@ -118,12 +118,7 @@ class SquarePanel(StepPanel):
         self.hint.setProperty("role", "quiet")
         self.body.addWidget(self.hint)
         self.unbow = QPushButton(self.tr("Take the last bow away"), self)
-        self.unbow.clicked.connect(
-            lambda: (
-                self.session.docket is not None
-                and self.session.change_square(self.tr("Bow"), bows=self.session.docket.square.bows[:-1])
-            )
-        )
+        self.unbow.clicked.connect(self._unbow)
         self.body.addWidget(self.unbow)
 
     def _aids(self) -> None:
@@ -149,6 +144,10 @@ class SquarePanel(StepPanel):
         self.body.addLayout(row)
 
     # -- acting ------------------------------------------------------------------------------------------------
+
+    def _unbow(self) -> None:
+        if self.session.docket is not None:
+            self.session.change_square(self.tr("Bow"), bows=self.session.docket.square.bows[:-1])
 
     def _corners_chosen(self, value: object) -> None:
         if value == "hand":
@@ -208,6 +207,7 @@ class SquarePanel(StepPanel):
                 field.setText(f"{value * sheet.scale / unit:.{2 if session.unit == 'in' and sheet.ppi else 1}f}")
         for name, button in self.tools.items():
             button.setChecked(session.tool == name)
+            button.setIcon(theme.icon(_ICONS[name], "on_woad" if session.tool == name else "text"))
         self.hint.setText(_HINTS.get(session.tool, ""))
         self.hint.setVisible(bool(session.tool))
         self.unbow.setVisible(bool(square.bows))
@@ -217,9 +217,15 @@ class SquarePanel(StepPanel):
             check.blockSignals(True)
             check.setChecked(bool(getattr(session, name)))
             check.blockSignals(False)
-        self.unit.setCurrentText(session.unit)
+        known = sheet.ppi is not None
+        self.unit.setEnabled(known)
+        self.unit.setToolTip(
+            "" if known else self.tr("Say the scan's resolution in the Scan step to measure in mm or in")
+        )
+        self.unit.setCurrentText(session.unit if known else "px")
 
 
+_ICONS = {"level": "ruler", "corners": "frame", "bow": "spline"}
 _HINTS = {
     "level": "Draw a line along an edge that should be level or upright.",
     "corners": "Drag the four corners onto those of the sheet. Press Corners again to see it flat.",

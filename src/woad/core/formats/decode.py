@@ -7,23 +7,24 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.formats.header import Header
+from woad.core.formats.header import Header, kind_of
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 
 
 def full(data: bytes, header: Header) -> Pixels:
     """Decode every pixel: (H, W) or (H, W, C), 8 or 16 bit, channels in RGB(A) order. Raises on damage."""
-    if header.kind == "jpeg":
+    kind = header.kind if header.kind != "pdf" else kind_of(data)
+    if kind == "jpeg":
         return _jpeg(data, header)
-    if header.kind == "png":
+    if kind == "png":
         return _png(data)
-    if header.kind == "heic":
+    if kind == "heic":
         import pi_heif
 
         image = pi_heif.open_heif(data, convert_hdr_to_8bit=True)
         return np.asarray(image)
-    if header.kind == "tiff":
+    if kind == "tiff":
         return _tiff(data)
     return _vips(data)
 

@@ -50,7 +50,7 @@ def read_header(name: str, data: bytes) -> Header:
     kind = kind_of(data)
     if kind is None:
         raise FileUnreadable(
-            f"{name} is not an image Woad can read. It is unchanged; use PNG, JPEG, TIFF, WebP or HEIC."
+            f"{name} is not an image Woad can read. It is unchanged; use PNG, JPEG, TIFF, WebP, HEIC or a scanned PDF."
         )
     try:
         return _heic(data) if kind == "heic" else _by_vips(kind, data)

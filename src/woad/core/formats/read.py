@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from woad.core.errors import FileUnreadable
 from woad.core.formats import decode
-from woad.core.formats.header import Header, read_header
+from woad.core.formats.header import Header, kind_of, read_header
+from woad.core.formats.pdf import is_pdf, pictures_of
 from woad.core.formats.profile import to_srgb
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -23,20 +24,28 @@ BELIEVABLE_PPI = (72.5, 10_000.0)
 
 @dataclass(frozen=True)
 class Original:
-    """A scan's file as it came: ``data`` is never changed and never written back."""
+    """A scan's file as it came: ``data`` is never changed and never written back. ``inner`` is the picture embedded in
+    it, if it is a PDF; ``page`` which of its pages, counted from 1."""
 
     name: str
     data: bytes
     header: Header
+    inner: bytes | None = None
+    page: int = 0
+
+    @property
+    def picture(self) -> bytes:
+        """The bytes of the image itself."""
+        return self.data if self.inner is None else self.inner
 
     @property
     def digest(self) -> str:
         """Identity of the bytes, for caches."""
-        return hashlib.blake2b(self.data, digest_size=16).hexdigest()
+        return hashlib.blake2b(self.picture, digest_size=16).hexdigest()
 
     @property
     def stem(self) -> str:
-        return Path(self.name).stem
+        return Path(self.name).stem + (f"-page-{self.page}" if self.page else "")
 
     @property
     def ppi(self) -> float | None:
@@ -47,8 +56,13 @@ class Original:
 
 def open_original(path: Path) -> Original:
     """Take a file in: its bytes and header, no pixels yet. Raises :class:`FileUnreadable`."""
+    return take_in(path.name, read_bytes(path))
+
+
+def read_bytes(path: Path) -> bytes:
+    """A file's bytes. Raises :class:`FileUnreadable`."""
     try:
-        data = path.read_bytes()
+        return path.read_bytes()
     except FileNotFoundError:
         raise FileUnreadable(
             f"{path.name} is not there (any more). Nothing was changed; choose another file."
@@ -59,13 +73,33 @@ def open_original(path: Path) -> Original:
         raise FileUnreadable(
             f"{path.name} cannot be opened ({error.strerror}). It is unchanged; check its permissions."
         ) from None
-    return take_in(path.name, data)
+
+
+def take_in_pages(name: str, data: bytes) -> list[Original]:
+    """Every page of a PDF as an original of its own; any other file as one. Raises :class:`FileUnreadable`."""
+    if not is_pdf(data):
+        return [take_in(name, data)]
+    out = []
+    for one in pictures_of(name, data):
+        inner = take_in(name, one.data)
+        # Its place on the page says how large the picture is; what is written inside it is often left over.
+        header = replace(inner.header, kind="pdf", ppi=None if one.ppi is None else round(one.ppi, 2))
+        out.append(Original(name, data, header, one.data, one.page if one.pages > 1 else 0))
+    return out
 
 
 def take_in(name: str, data: bytes) -> Original:
     """An original from bytes in memory. Raises :class:`FileUnreadable` with one sentence for the user."""
     if not data:
         raise FileUnreadable(f"{name} is empty. It is unchanged; copy or scan it again.")
+    if is_pdf(data):
+        pages = take_in_pages(name, data)
+        if len(pages) > 1:
+            raise FileUnreadable(
+                f"{name} has {len(pages)} scanned pages. It is unchanged; open it in the window, which takes each page, "
+                "or save the pages apart."
+            )
+        return pages[0]
     header = read_header(name, data)
     if header.width < 1 or header.height < 1:
         raise FileUnreadable(f"{name} has no pixels. It is unchanged; scan it again.")
@@ -84,7 +118,7 @@ def pixels_of(original: Original) -> Pixels:
     """
     name, header = original.name, original.header
     try:
-        raw = decode.full(original.data, header)
+        raw = decode.full(original.picture, header)
     except MemoryError:
         raise FileUnreadable(
             f"{name} does not fit into this computer's memory. It is unchanged; close other programs or scan smaller."
@@ -99,9 +133,9 @@ def pixels_of(original: Original) -> Pixels:
 
 def first_look(original: Original) -> Pixels | None:
     """A quick, small picture (JPEG only: an eighth of the size), or None where there is no short cut."""
-    if original.header.kind != "jpeg" or original.header.width * original.header.height < 4_000_000:
+    if kind_of(original.picture) != "jpeg" or original.header.width * original.header.height < 4_000_000:
         return None
-    small = decode.reduced_jpeg(original.data)
+    small = decode.reduced_jpeg(original.picture)
     if small is None:
         return None
     return decode.upright(to_srgb(small, original.header.profile), original.header.orientation)

@@ -20,7 +20,7 @@ PRINT_PPI, LEAST_PPI = 300.0, 200.0
 
 # From these numbers on a fault is reported. Chosen on simulated sheets of other seeds than the bench's.
 BURNT_SHARE = 0.10
-BLUR_PX = 3.5
+BLUR_PX = 3.3
 LEAST_QUALITY = 40
 UNEVEN_RATIO = 1.55
 GLARE_PERCENT = 14.0

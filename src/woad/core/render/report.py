@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.formats.header import kind_of
 from woad.core.formats.read import Original
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
@@ -27,7 +28,7 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 _LIGHT_PX, _CROP_PX = 900, 256
-_CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.24, 0.52
+_CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.3, 0.6
 _SCALED_EDGE_PX = 2.6  # edges of a picture that was scaled up again are at least as wide
 
 
@@ -148,7 +149,7 @@ def _areas(scan: Pyramid, inside: Mask, px: int) -> list[Plane]:
 
 def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: bool) -> tuple[int, bool]:
     """The lowest JPEG quality the picture ever had, 60 when nothing shows; and whether it was scaled up since."""
-    own = quality_of(original.data) if original.header.kind == "jpeg" else None
+    own = quality_of(original.picture) if kind_of(original.picture) == "jpeg" else None
     if own is not None and own < faults_of.LEAST_QUALITY:
         return own, False
     quality, clear = past_quality(areas) if areas else (BEST, -1.0)

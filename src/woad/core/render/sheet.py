@@ -34,11 +34,11 @@ class Sheet:
     @property
     def width(self) -> int:
         """Pixels of the squared sheet."""
-        return round(self.frame.width * self.scale)
+        return self.scan_size[0] if self.frame.identity else round(self.frame.width * self.scale)
 
     @property
     def height(self) -> int:
-        return round(self.frame.height * self.scale)
+        return self.scan_size[1] if self.frame.identity else round(self.frame.height * self.scale)
 
     @property
     def full_size(self) -> tuple[int, int]:
