@@ -1,4 +1,4 @@
-"""The demo job: three sheets of the Tidewrack press, drawn by code, shipped as the files a scanner or phone makes."""
+"""The demo job: sheets of the Tidewrack press, drawn by code, shipped as the files a scanner or phone makes."""
 
 from __future__ import annotations
 
@@ -10,12 +10,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.demo.buoy import paint_buoy
+from woad.demo.camera import Table, photograph
+from woad.demo.crane import draw_crane
 from woad.demo.lettering import draw_lettering
 from woad.demo.lighthouse import draw_lighthouse
-from woad.demo.scanner import Capture, Light, Paper, Scan, record
+from woad.demo.mackerel import paint_mackerel
+from woad.demo.scanner import Capture, Light, Paper, Scan, expose, light_field, record, smooth_noise
 from woad.demo.whelk import draw_whelk
 
-SHEETS = ("lighthouse.jpg", "low-water.jpg", "whelk.png")
+SHEETS = ("lighthouse.jpg", "low-water.jpg", "whelk.png", "buoy.jpg", "crane.jpg", "mackerel.jpg")
 
 
 def demo_files() -> list[Path]:
@@ -31,7 +35,45 @@ def draw_demo_sheets(folder: Path) -> list[Path]:
     _save(lighthouse(300), out[0], "jpeg", 94)
     _save(low_water(260), out[1], "jpeg", 91, says_ppi=False)
     _save(whelk(300), out[2], "grey", 0)
+    out[3].write_bytes(buoy())
+    _save(crane(300), out[4], "jpeg", 90)
+    out[5].write_bytes(mackerel())
     return out
+
+
+def buoy() -> bytes:
+    """Opaque paint, photographed aslant on a wooden table by a window; a corner of the sheet is bent up."""
+    rng = np.random.default_rng(1854)
+    corners = np.array([[262.0, 196.0], [1187.0, 262.0], [1302.0, 1692.0], [121.0, 1583.0]])
+    light = Light(falloff=0.22, falloff_deg=30, vignette=0.12)
+    capture = Capture(0.8, 0.004, 0.35, 89, 0.86)
+    table = Table((0.16, 0.085, 0.045), "wood", 0.16)
+    photo = photograph(paint_buoy(220, 7), corners, (1440, 1860), table, light, capture, rng, curl=1, shadow=0.35)
+    assert photo.jpeg is not None
+    return photo.jpeg
+
+
+def crane(ppi: float) -> Scan:
+    """Marker on tracing paper, laid on the scanner upside down and askew."""
+    rng = np.random.default_rng(1855)
+    coverage = draw_crane(ppi, 7)
+    h, w = coverage.shape
+    matrix = cv2.getRotationMatrix2D((w / 2 - 0.5, h / 2 - 0.5), 180 - 3.4, 1.0)
+    turned = np.asarray(cv2.warpAffine(coverage, matrix, (w, h), flags=cv2.INTER_CUBIC), np.float32)
+    mottle = smooth_noise((h, w), 2.0 * ppi / 25.4, rng) * 0.045 + smooth_noise((h, w), 9 * ppi / 25.4, rng) * 0.03
+    paper, light = Paper((0.60, 0.61, 0.59), 0.008), Light(falloff=0.04)
+    return record(np.clip(turned, 0, 1), (0.12, 0.12, 0.13), ppi, paper, light, Capture(0.6, 0.003), rng, 0.12, mottle)
+
+
+def mackerel() -> bytes:
+    """Watercolour as it came through a messenger: burnt out by the phone, then compressed hard."""
+    rng = np.random.default_rng(1856)
+    sheet = paint_mackerel(190, 7)
+    light = Light(falloff=0.12, falloff_deg=200)
+    field = light_field(sheet.shape[:2], light) * np.float32(1.42)
+    _, jpeg = expose([sheet[..., c] for c in range(3)], field, Capture(1.0, 0.004, 0.3, 17), rng)
+    assert jpeg is not None
+    return jpeg
 
 
 def lighthouse(ppi: float, scale: float = 1.0) -> Scan:

@@ -104,16 +104,20 @@ def record(
     capture: Capture,
     rng: np.random.Generator,
     ink_mottle: float = 0.0,
+    paper_mottle: Plane | None = None,
 ) -> Scan:
     """Scan or photograph a sheet.
 
     Parameters: ``coverage`` (H, W) in 0..1, ``ink`` linear reflectance relative to the paper, ``ink_mottle`` the
-    relative spread of the ink's reflectance. The recording mixes linearly (light adds), as sensors do.
+    relative spread of the ink's reflectance, ``paper_mottle``
+    (H, W) the paper's own relative unevenness. The recording mixes linearly (light adds), as sensors do.
     """
     h, w = coverage.shape
     field = light_field((h, w), light) * (np.asarray(paper.colour, np.float32) * capture.exposure)
     tooth = smooth_noise((h, w), 0.11 * ppi / 25.4, rng) * 0.7 + smooth_noise((h, w), 0.5 * ppi / 25.4, rng) * 0.5
     paper_texture = 1 + paper.texture * tooth
+    if paper_mottle is not None:
+        paper_texture = paper_texture * (1 + paper_mottle)
     mottle = 1 + ink_mottle * smooth_noise((h, w), 0.15 * ppi / 25.4, rng) if ink_mottle else None
     specks = _dust(h, w, capture.dust, ppi, rng)
     planes = []

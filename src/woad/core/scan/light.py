@@ -94,7 +94,7 @@ def _same_paper(tone: Plane, log: Plane, inside: Mask) -> Mask:
     keep = inside & (log > usual - 1.6)
     if tone.shape[2] == 3 and keep.any():
         hue = np.log(np.maximum(tone, 1e-3)) - log[..., None]
-        lighter = keep & (log > float(np.percentile(log[keep], 50)))
+        lighter = keep & (log >= float(np.percentile(log[keep], 50)))
         centre = np.median(hue[lighter], axis=0)
         keep &= np.abs(hue - centre).max(axis=2) < 0.09
     return np.asarray(keep)
