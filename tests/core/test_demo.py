@@ -14,15 +14,15 @@ from woad.demo.scanner import Capture, Light, Paper, light_field, record
 
 
 def test_shipped_sheets_open_and_are_taken_for_what_they_are() -> None:
-    """Three files, each under 3 MB; the lighthouse as pen, low water as lettering, the whelk as pencil, all as one ink."""
+    """Six files, each under 3 MB, each taken for its own medium; drawings as one ink, paintings as colour."""
     media = []
     for path in demo_files():
         assert path.stat().st_size < 3_000_000
         sheet = load_sheet(open_original(path))
-        assert sheet.readings.one_ink
         assert sheet.readings.light_doubt is None
         media.append(sheet.readings.medium)
-    assert media == ["pen", "lettering", "pencil"]
+        assert sheet.readings.one_ink == (path.stem not in ("buoy", "mackerel"))
+    assert media == ["pen", "lettering", "pencil", "gouache", "tracing", "watercolour"]
 
 
 def test_a_seed_gives_the_same_drawing_and_another_seed_another() -> None:

@@ -45,8 +45,8 @@ def _fins(p: Painting) -> None:
         p.wash(p.stroke_cover(_xy(150, 62, 160, (62 + y) / 2, 168, y), np.array([1.2, 0.8, 0.3])), (0.7, 0.6, 0.5))
     p.wash(p.cover(_xy(72, 43, 78, 30, 86, 33, 90, 42), edge_mm=0.4), (0.6, 0.45, 0.3))
     for x in (126, 131, 136):
-        y = float(np.interp(x, _BACK[:, 0], _BACK[:, 1]))
-        p.wash(p.cover(_xy(x, y, x + 3, y - 4, x + 3.6, y + 0.6)), (0.7, 0.5, 0.35))
+        top = float(np.interp(x, _BACK[:, 0], _BACK[:, 1]))
+        p.wash(p.cover(_xy(x, top, x + 3, top - 4, x + 3.6, top + 0.6)), (0.7, 0.5, 0.35))
     p.wash(p.cover(_xy(58, 66, 74, 66, 78, 70, 62, 71), edge_mm=0.3), (0.7, 0.5, 0.3))
     p.wash(p.cover(_xy(84, 83, 92, 92, 96, 91, 98, 83), edge_mm=0.4), (0.35, 0.3, 0.3))
 

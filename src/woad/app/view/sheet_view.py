@@ -53,6 +53,7 @@ class SheetView(QWidget):
         self._shown: object = None
         self._under: Canvas | None = None
         self._under_entry: object = None
+        self._kept_margin = 24
         self._last_places: Places | None = None
         self.instead: Docket | None = None
         self.drawn: list[QPointF] = []  # a line that is being drawn, widget coordinates
@@ -157,7 +158,14 @@ class SheetView(QWidget):
         """Another canvas (step, frame) lies under the view: stay on the same place of the drawing."""
         canvas, before = self._canvas(), self._under
         self._under = canvas
-        if canvas is None or before is None or canvas == before:
+        if self._fit and canvas is not None and self._margin() != self._kept_margin:
+            before = None
+        self._kept_margin = self._margin()
+        if canvas is None or canvas == before:
+            return
+        if before is None:
+            if self._fit:
+                self._fit_now()
             return
         if self._fit:
             self._fit_now()
@@ -185,7 +193,12 @@ class SheetView(QWidget):
         size = self._sheet_size()
         w, h = max(1, round(self.width() * self._ratio())), max(1, round(self.height() * self._ratio()))
         view = Viewport(w, h, self.viewport_.zoom, self.viewport_.cx, self.viewport_.cy)
-        self._set_viewport(view.fitted(*size) if size is not None and self._fit else view)
+        self._set_viewport(view.fitted(*size, self._margin()) if size is not None and self._fit else view)
+
+    def _margin(self) -> int:
+        """Room around the whole sheet: for rulers, and for the handle over the trim frame."""
+        room = 24 + (22 if self.session.rulers else 0) + (12 if self.session.step == "square" else 0)
+        return round(room * self._ratio())
 
     def fit(self) -> None:
         self._fit = True

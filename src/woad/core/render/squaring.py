@@ -12,6 +12,7 @@ from woad.core.docket.squaring import SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.square.artwork import find_artwork
+from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
 from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
@@ -20,6 +21,7 @@ from woad.core.square.skew import Tilt, find_tilt
 
 LOOK_PX = 1500  # longest side of the level that is looked at
 SURE = 0.5  # from here on Woad acts by itself
+_INSET = 0.004  # share of the sheet's side
 LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
 
 Points = NDArray[np.float64]
@@ -29,18 +31,20 @@ Points = NDArray[np.float64]
 class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
-    ``artwork`` is the convex outline (N, 2) of all marks."""
+    ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
+    bent: tuple[Points, ...] = ()
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
         corners, artwork = self.corners, self.artwork
         if not isinstance(corners, NoEstimate):
             corners = replace(corners, points=corners.points * by)
-        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by)
+        bent = tuple(one * by for one in self.bent)
+        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent)
 
 
 def find_square(scan: Pyramid) -> Found:
@@ -51,9 +55,10 @@ def find_square(scan: Pyramid) -> Found:
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
     tilt = find_tilt(pixels, inside)
     artwork = find_artwork(pixels, inside)
+    bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)
-    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px)
+    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent)
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:
@@ -87,7 +92,10 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     frame = plane_frame(size, settings.turn, settings.mirror, tilt, corners, settings.proportions)
     w, h = frame.plane
     bows = tuple(Bow(tuple((x * w, y * h) for x, y in bow.points), bow.level) for bow in settings.bows)
-    return replace(frame, bows=bows)
+    # Only where nobody has set other corners: then it is known where the sheet is bent.
+    bent = found.bent if corners is not None and settings.corners == "auto" else ()
+    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in bent)
+    return replace(frame, bows=bows, blanks=blanks)
 
 
 def trim_box(
@@ -107,7 +115,10 @@ def trim_box(
         return _within((artwork[0] - margin, artwork[1] - margin, artwork[2] + margin, artwork[3] + margin), w, h)
     corners = corners_in_force(settings, scan, found)
     if corners is not None:
-        return _within(_box(frame.scan_to_plane(corners)), w, h)
+        x0, y0, x1, y1 = _box(frame.scan_to_plane(corners))
+        # A little inside its sides: the cut edge of the paper, and what shines or shades along it, is no drawing.
+        inset = _INSET * ((x1 - x0) + (y1 - y0)) / 2
+        return _within((x0 + inset, y0 + inset, x1 - inset, y1 - inset), w, h)
     # The scan's own size about the middle, so that no wedges from outside come in; but never through the artwork.
     sw, sh = (scan.height, scan.width) if settings.turn % 180 else (scan.width, scan.height)
     x0, y0 = (w - sw) / 2, (h - sh) / 2

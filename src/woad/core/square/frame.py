@@ -6,7 +6,7 @@ turned, mirrored, with keystone and tilt undone and bows straightened, but not y
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -25,7 +25,7 @@ class Frame:
     """``width``, ``height`` of the squared sheet, px; ``left``, ``top`` where it begins on the plane, whose size is
     ``plane``; ``matrix`` (9 numbers, row by row) maps plane to scan before bows; ``bows``
     were drawn on the plane one after the other, each on what the ones before had straightened;
-    ``scan`` is the scan's size."""
+    ``scan`` is the scan's size; ``blanks`` are outlines on the scan where there is table instead of paper."""
 
     scan: tuple[int, int]
     plane: tuple[int, int]
@@ -35,12 +35,18 @@ class Frame:
     top: float
     width: int
     height: int
+    blanks: tuple[tuple[tuple[float, float], ...], ...] = ()
 
     @property
     def identity(self) -> bool:
         """Whether the squared sheet is the scan, pixel for pixel."""
         same = np.allclose(self.matrix, np.eye(3).ravel(), atol=1e-12)
-        return bool(same) and not self.bows and (self.left, self.top, self.width, self.height) == (0, 0, *self.scan)
+        return (
+            bool(same)
+            and not self.bows
+            and not self.blanks
+            and (self.left, self.top, self.width, self.height) == (0, 0, *self.scan)
+        )
 
     def plane_to_scan(self, points: Points) -> Points:
         """Plane points (..., 2) to scan points."""
@@ -184,6 +190,4 @@ def trimmed(frame: Frame, box: tuple[float, float, float, float]) -> Frame:
     right = min(round(box[0] + box[2]), frame.plane[0])
     bottom = min(round(box[1] + box[3]), frame.plane[1])
     x, y = min(x, frame.plane[0] - 1), min(y, frame.plane[1] - 1)
-    return Frame(
-        frame.scan, frame.plane, frame.matrix, frame.bows, float(x), float(y), max(1, right - x), max(1, bottom - y)
-    )
+    return replace(frame, left=float(x), top=float(y), width=max(1, right - x), height=max(1, bottom - y))

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
+from woad.core.square.bent import inside_any
 from woad.core.square.frame import Frame
 
 _GRID = 32  # places between two pixels that the resampler knows
@@ -26,7 +27,7 @@ class Squared(Pyramid):
         # A frozen value: what is derived is set once, here.
         object.__setattr__(self, "source", source)
         object.__setattr__(self, "frame", frame)
-        object.__setattr__(self, "_guess", _paper_guess(source))
+        object.__setattr__(self, "_guess", _paper_guess(source, frame))
 
     source: Pyramid
     frame: Frame
@@ -46,7 +47,8 @@ def warp(
     """Pixels of ``box`` of a level of the squared sheet (or of the untrimmed ``plane``), (h, w, C), by bicubic
     interpolation (Keys 1981) of the scan's same level.
 
-    What lies outside the scan is filled from ``guess``, a small picture (h, w, C) of the paper's tone over the scan.
+    What lies outside the scan, or is no paper, is filled from ``guess``, a small picture (h, w, C) of the paper's tone
+    over the scan.
     """
     step = float(1 << level)
     at = _places(frame, level, box, plane) / step - 0.5
@@ -62,6 +64,8 @@ def warp(
     out = cv2.remap(part, maps, None, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     out = np.asarray(out).reshape(box.h, box.w, scan.shape[2])
     outside = (at[..., 0] < -0.5) | (at[..., 1] < -0.5) | (at[..., 0] > w - 0.5) | (at[..., 1] > h - 0.5)
+    if frame.blanks:
+        outside |= inside_any(frame.blanks, (at + 0.5) * step)
     if guess is not None and outside.any():
         gh, gw = guess.shape[:2]
         small = ((at + 0.5) * (gw / w, gh / h) - 0.5).astype(np.float32)
@@ -93,9 +97,28 @@ def _places(frame: Frame, level: int, box: Region, plane: bool) -> NDArray[np.fl
     return np.asarray(rows[:, x // every] * (1 - share) + rows[:, x // every + 1] * share)
 
 
-def _paper_guess(source: Pyramid) -> NDArray[np.float32]:
-    """The paper's tone over the scan, small: the lightest of each neighbourhood, smoothed."""
-    level = source.levels[source.deepest]
-    light = cv2.dilate(np.ascontiguousarray(level), np.ones((9, 9), np.uint8))
-    smooth = cv2.GaussianBlur(np.asarray(light, np.float32), (0, 0), 6, borderType=cv2.BORDER_REPLICATE)
-    return np.asarray(smooth, np.float32).reshape(level.shape)
+def _paper_guess(source: Pyramid, frame: Frame) -> NDArray[np.float32]:
+    """The paper's tone over the scan, small: the lightest of each neighbourhood, smoothed; of the sheet alone if it is
+    known where that lies, and carried on from there."""
+    level = np.asarray(source.levels[source.deepest], np.float32)
+    h, w = level.shape[:2]
+    weight = np.ones((h, w), np.float32)
+    if frame.blanks:
+        pw, ph = frame.plane
+        inner = np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]]) * (pw, ph)
+        on_level = frame.plane_to_scan(inner) * (w / frame.scan[0], h / frame.scan[1])
+        mask = np.zeros((h, w), np.uint8)
+        cv2.fillConvexPoly(mask, np.round(on_level).astype(np.int32), 1)
+        weight = mask.astype(np.float32) if mask.any() else weight
+        level = level * weight[..., None]
+    light = np.asarray(cv2.dilate(level, np.ones((9, 9), np.uint8)), np.float32).reshape(level.shape)
+    wide = np.asarray(cv2.dilate(weight, np.ones((9, 9), np.uint8)))
+    out = np.zeros(level.shape, np.float32)
+    known = np.zeros((h, w), np.float32)
+    for sigma in (6.0, 18.0, 60.0):
+        den = cv2.GaussianBlur(wide, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+        num = np.asarray(cv2.GaussianBlur(light * wide[..., None], (0, 0), sigma, borderType=cv2.BORDER_REPLICATE))
+        fresh = (known == 0) & (den > 0.05)
+        out[fresh] = (num.reshape(level.shape) / np.maximum(den, 1e-6)[..., None])[fresh]
+        known[fresh] = 1
+    return out
