@@ -1,6 +1,7 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--seeds N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+Run: ./run bench quality [--rows sheets,tilt,corners,bow,sharp,faults,medium] [--seeds N] [--first-seed N]
+[--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent))
 
 import methods
+import scan_rows
 from metrics import measure, zones
 from sheets import LIGHTS, simulate
 
@@ -124,11 +126,22 @@ def main() -> int:
     parser.add_argument("--first-seed", type=int, default=301)
     parser.add_argument("--only", default=",".join(MEDIA))
     parser.add_argument("--light", default=",".join(LIGHTS))
+    parser.add_argument("--rows", default="sheets,tilt,corners,bow,sharp,faults,medium")
+    parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
-    seeds = range(args.first_seed, args.first_seed + args.seeds)
-    sheets = run(args.only.split(","), args.light.split(","), seeds)
-    misses = report(sheets)
-    print(f"\n{len(sheets)} sheets, {len(misses)} bars missed")
+    first, rows = args.first_seed, args.rows.split(",")
+    misses: list[str] = []
+    if "sheets" in rows:
+        misses += report(run(args.only.split(","), args.light.split(","), range(first, first + args.seeds)))
+    more = {
+        "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
+        "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
+        "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),
+    }  # fmt: skip
+    for name, row in more.items():
+        if name in rows:
+            misses += row()
+    print(f"\n{len(misses)} bars missed")
     for text in misses:
         print("  miss:", text)
     return 1 if misses else 0

@@ -23,6 +23,7 @@ ROWS: dict[str, Callable[[list[str]], list[Row]]] = {
     "start": speed_rows.start_rows,
     "growth": speed_rows.growth_rows,
     "idle": speed_rows.idle_rows,
+    "report": speed_rows.report_rows,
 }
 
 

@@ -220,3 +220,26 @@ print(time.process_time() - before); sys.stdout.flush(); os._exit(0)
     return [
         Row("idle, CPU with the demo job open", float(text.strip().splitlines()[-1]) / 4 * 100, 1.0, "% of one core")
     ]
+
+
+# -- report --------------------------------------------------------------------------------------------------------
+
+
+def report_rows(kinds: list[str]) -> list[Row]:
+    """Report, straightening and corners of the A4 sheet that is decoded already, against decoding it twice."""
+    from woad.core.formats.read import open_original, pixels_of
+    from woad.core.raster.pyramid import build_pyramid
+    from woad.core.render.report import look_at_scan
+    from woad.core.render.squaring import find_square
+
+    out = []
+    for kind in kinds:
+        original = open_original(bench_sheet(OUT)[kind])
+        decode = best(lambda: pixels_of(original))
+        scan = build_pyramid(pixels_of(original), lean=True)
+
+        def look() -> None:
+            look_at_scan(original, scan, find_square(scan), 600.0)
+
+        out.append(Row(f"report, straighten, corners, A4 {kind}", best(look, 5) / decode, 2.0, "its decode"))
+    return out

@@ -10,10 +10,12 @@ import pytest
 import tifffile
 from PIL import Image, ImageCms
 
+from captures import drawn_sheet, pdf_of, shot
 from sheets import image_bytes, png_claiming
 from woad.core.errors import FileUnreadable
 from woad.core.formats.header import kind_of
-from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in
+from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in, take_in_pages
+from woad.core.formats.whole import looks_whole
 
 RGB = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
 GREY = RGB[..., 0].copy()
@@ -148,3 +150,41 @@ def test_kind_is_told_by_content_not_by_name() -> None:
     """A JPEG called .png is a JPEG."""
     assert kind_of(JPEG) == "jpeg"
     assert pixels_of(take_in("wrong.png", JPEG)).shape == RGB.shape
+
+
+def test_a_pdf_scan_gives_its_own_picture_at_its_own_resolution() -> None:
+    """The embedded JPEG itself, decoded as it was embedded; ppi from its place on the page; the PDF's bytes are kept."""
+    image = shot(drawn_sheet())
+    data = pdf_of(image, 2.0)
+    original = take_in("scan.pdf", data)
+    assert original.data == data
+    assert original.ppi == pytest.approx(350, abs=1)
+    assert np.abs(pixels_of(original).astype(int) - image).mean() < 2
+    assert original.stem == "scan"
+    pages = take_in_pages("scan.pdf", pdf_of(image, 2.0, 2))
+    assert [page.stem for page in pages] == ["scan-page-1", "scan-page-2"]
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (lambda: pdf_of(None), "no scanned picture"),
+        (lambda: pdf_of(shot(drawn_sheet()), locked=True), "locked"),
+        (lambda: pdf_of(shot(drawn_sheet()))[:400], "damaged"),
+        (lambda: pdf_of(shot(drawn_sheet()), pages=2), "2 scanned pages"),
+    ],
+)
+def test_pdfs_without_a_scan_say_why(data, says) -> None:  # type: ignore[no-untyped-def]
+    """No picture, locked, cut short, several pages: one sentence each, and the file is unchanged."""
+    with pytest.raises(FileUnreadable, match=says) as caught:
+        take_in("scan.pdf", data())
+    assert "unchanged" in str(caught.value)
+
+
+@pytest.mark.parametrize("kind", ["JPEG", "PNG", "WEBP", "TIFF"])
+def test_a_file_that_is_still_arriving_is_told_from_a_whole_one(kind: str) -> None:
+    """Whole at its full length, not before."""
+    data = image_bytes(RGB, kind)
+    assert looks_whole(data)
+    for share in (0.3, 0.7, 0.97):
+        assert not looks_whole(data[: int(len(data) * share)])

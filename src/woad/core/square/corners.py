@@ -250,6 +250,9 @@ def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
     score = support + 0.25 * float(np.mean(supports)) + 0.5 * (1 - np.exp(-clarity / 3)) + 0.35 * np.sqrt(area)
     outer = np.array(inner).mean(axis=1) - lighter
     odd = float(np.abs(outer - np.median(outer)).max())
+    # Lighter than the table on one side, much darker on another: that side is the rim of something painted.
+    middle = float(np.median(lighter))
+    odd = max(odd, *(3.0 * abs(step) for step in lighter if step * middle < 0 and abs(step) > 0.06), 0.0)
     return _Quad(quad, support, clarity, float(score - 0.8 * max(uneven - 0.12, 0)), -float(np.median(lighter)), odd)
 
 

@@ -1,0 +1,221 @@
+"""The scan report: every fault found where it is, nothing found where nothing is, and the command's contract."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from captures import drawn_sheet, image_file, photo, saved, shot, tilted
+from woad.core.docket.media import starting_docket
+from woad.core.docket.model import MEDIA
+from woad.core.estimate import NoEstimate
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.medium import Traits, propose_medium
+from woad.core.render.report import ScanReport, look_at_scan
+from woad.core.render.squaring import find_square
+from woad.core.scan.blocks import past_quality, quality_of
+from woad.core.scan.clipping import burnt_share
+from woad.core.scan.noise import paper_noise
+from woad.core.scan.sharpness import edge_width
+from woad.demo.job import demo_files
+from woad.demo.scanner import Capture, Light
+
+GOOD = Capture(0.6, 0.003, exposure=0.9)
+
+
+def report_on(image: np.ndarray, ppi: float | None = None, print_mm: float | None = None) -> ScanReport:
+    scan = build_pyramid(image)
+    return look_at_scan(take_in("a.png", image_file(image)), scan, find_square(scan), ppi, print_mm)
+
+
+def codes(image: np.ndarray) -> set[str]:
+    return {fault.code for fault in report_on(image).faults}
+
+
+def with_glare() -> np.ndarray:
+    linear = drawn_sheet()
+    h, w = linear.shape[:2]
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    spot = np.exp(-((x - 350) ** 2 + (y - 620) ** 2) / (2 * 70.0**2)) * 0.7
+    return shot(np.asarray(linear + spot[..., None], np.float32), None, replace(GOOD, exposure=0.75))
+
+
+SPOILED = {
+    "burnt_out": lambda: shot(drawn_sheet(), None, replace(GOOD, exposure=1.5)),
+    "blurred": lambda: shot(drawn_sheet(), None, replace(GOOD, blur_px=3.0)),
+    "compressed": lambda: saved(shot(drawn_sheet()), 18),
+    "uneven_light": lambda: shot(drawn_sheet(), Light(0.6, 30, 0.3)),
+    "shadow": lambda: shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02)),
+    "glare": with_glare,
+    "noisy": lambda: shot(drawn_sheet(), None, replace(GOOD, noise=0.05)),
+    "tilted": lambda: tilted(3.0),
+    "keystone": lambda: photo().encoded,
+}
+
+
+def test_good_scans_have_no_faults() -> None:
+    """A plain scan, one saved as JPEG at a usual quality, and one in a little uneven light."""
+    for image in (shot(drawn_sheet()), saved(shot(drawn_sheet()), 88), shot(drawn_sheet(), Light(0.15, 30, 0.1), GOOD)):
+        assert codes(image) == set()
+
+
+@pytest.mark.parametrize("code", SPOILED)
+def test_each_fault_is_found_by_its_own_code(code: str) -> None:
+    """The fault is named, says a sentence with its number, and no other measured fault is blamed."""
+    report = report_on(SPOILED[code]())
+    fault = report.fault(code)
+    assert fault is not None
+    assert fault.says.endswith(".")
+    allowed = {code, "tilted", "keystone"} if code == "keystone" else {code}
+    assert {one.code for one in report.faults} <= allowed
+
+
+@pytest.mark.parametrize("code", ["burnt_out", "blurred", "compressed", "uneven_light", "shadow", "glare", "noisy"])
+def test_faults_are_still_found_in_a_file_saved_anew(code: str) -> None:
+    """Saving at a good quality hides nothing."""
+    assert code in codes(saved(SPOILED[code](), 90))
+
+
+def test_overlays_lie_where_the_fault_is() -> None:
+    """The shadow's places are its dark side, the glare's its spot, the burnt ones the lit paper."""
+    shadow = report_on(SPOILED["shadow"]()).fault("shadow")
+    assert shadow is not None and shadow.where is not None
+    h, w = shadow.where.shape
+    assert shadow.where[-h // 4 :, -w // 4 :].mean() > 0.5
+    assert shadow.where[: h // 4, : w // 4].mean() < 0.05
+    glare = report_on(with_glare()).fault("glare")
+    assert glare is not None and glare.where is not None
+    y, x = np.nonzero(glare.where)
+    assert abs(x.mean() / glare.where.shape[1] - 0.5) < 0.06
+    assert abs(y.mean() / glare.where.shape[0] - 620 / 960) < 0.06
+
+
+def test_numbers_follow_the_truth() -> None:
+    """Edge width grows with the blur, noise with the noise, the burnt share with exposure."""
+
+    def grey(capture: Capture) -> np.ndarray:
+        return shot(drawn_sheet(), None, capture).astype(np.float32).mean(axis=2) / 255
+
+    block = np.full((300, 300, 3), 0.85, np.float32)
+    block[80:220, 80:220] = 0.05
+    for blur in (1.0, 2.0, 3.0):
+        width = edge_width([shot(block, None, replace(GOOD, blur_px=blur)).astype(np.float32).mean(axis=2) / 255])
+        assert not isinstance(width, NoEstimate)
+        assert abs(width - 2.5 * blur) < 0.9
+    noise = [paper_noise([grey(replace(GOOD, noise=n))[700:950, 20:60]]) for n in (0.0, 0.02, 0.06)]
+    assert noise[0] < noise[1] < noise[2]
+    picture = shot(drawn_sheet(), None, replace(GOOD, exposure=1.6)).astype(np.float32) / 255
+    assert burnt_share(picture, np.ones(picture.shape[:2], bool))[0] > 0.9
+
+
+@pytest.mark.parametrize("quality", [12, 25, 38])
+def test_a_past_quality_is_read_off_the_picture(quality: int) -> None:
+    """Also after saving anew at 92; a picture that was never compressed hard shows nothing."""
+    image = saved(saved(shot(drawn_sheet()), quality), 92)
+    luma = cv2.cvtColor(image, cv2.COLOR_RGB2YCrCb)[..., 0].astype(np.float32)
+    found, clear = past_quality([luma])
+    assert abs(found - quality) <= 1
+    assert clear > 0.8
+    plain = cv2.cvtColor(saved(shot(drawn_sheet()), 92), cv2.COLOR_RGB2YCrCb)[..., 0].astype(np.float32)
+    assert past_quality([plain])[1] < 0.4
+
+
+def test_a_files_own_quality_is_read_off_its_table() -> None:
+    image = shot(drawn_sheet())
+    for quality in (20, 55, 90):
+        data = cv2.imencode(".jpg", image, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes()
+        assert abs((quality_of(data) or 0) - quality) <= 2
+    assert quality_of(image_file(image)) is None
+
+
+def test_print_size_and_resolution_are_judged() -> None:
+    """150 ppi is too little; 700 px for a 300 mm print too; 300 ppi as it is fine."""
+    image = shot(drawn_sheet())
+    assert report_on(image, 150).fault("low_ppi") is not None
+    assert report_on(image, 300).fault("low_ppi") is None
+    low = report_on(image, 300, 300).fault("low_ppi")
+    assert low is not None
+    assert low.number == pytest.approx(960 / 300 * 25.4, abs=0.1)
+    assert report_on(image, 300, 80).fault("low_ppi") is None
+
+
+def test_starting_values_never_lose_marks() -> None:
+    """Whatever medium a sheet is taken for, no start clears more than the sheet's own noise or moves its paper point."""
+    for medium in MEDIA:
+        docket = starting_docket(medium)
+        assert docket.knockout.clearing is None
+        assert docket.ink.paper is None
+        assert docket.paper.evening == 1.0
+
+
+PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.3)
+
+
+@pytest.mark.parametrize(
+    ("traits", "medium"),
+    [
+        (PEN, "pen"),
+        (replace(PEN, half_tones=0.45, density=0.85), "pencil"),
+        (replace(PEN, width=0.017, dark_ink=0.75), "lettering"),
+        (replace(PEN, density=0.85, paper_l=0.7, paper_warm=0.0, mottle=0.035), "tracing"),
+        (replace(PEN, blue=0.5, half_tones=0.35, dark_ink=0.12), "blue-pencil"),
+        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0), "watercolour"),
+        (replace(PEN, coloured=0.8, broad=0.8, pale=0.2, dark_ink=0.4), "gouache"),
+        (replace(PEN, paper_warm=0.25, half_tones=0.2), "print"),
+        (replace(PEN, cover=0.004, extent=0.05), "signature"),
+    ],
+)
+def test_each_medium_has_its_traits(traits: Traits, medium: str) -> None:
+    """The traits of a medium propose it, surely, with a reason."""
+    found = propose_medium(traits)
+    assert found.medium == medium
+    assert found.sure >= 0.5
+    assert found.why
+
+
+def woad(*args: object) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "woad.cli", *map(str, args)], capture_output=True, text=True, check=False
+    )
+
+
+def test_the_report_command_keeps_its_contract(tmp_path: Path) -> None:
+    """One JSON object a line with the promised fields; a file that is no image has an error and exit code 1."""
+    bad = tmp_path / "notes.txt"
+    bad.write_text("not a picture")
+    done = woad("report", "--json", demo_files()[3], demo_files()[5], bad)
+    assert done.returncode == 1
+    buoy, mackerel, notes = (json.loads(line) for line in done.stdout.splitlines())
+    fields = {"file", "width_px", "height_px", "ppi", "tilt_deg", "tilt_sure", "corners_px", "corners_sure", "medium",
+              "medium_sure", "faults"}  # fmt: skip
+    assert fields <= set(buoy)
+    truth = np.array([[262.0, 196.0], [1187.0, 262.0], [1302.0, 1692.0], [121.0, 1583.0]])
+    assert np.abs(np.array(buoy["corners_px"]) - truth).max() < 2.5
+    assert buoy["corners_sure"] >= 0.5
+    assert buoy["medium"] == "gouache"
+    assert {f["code"] for f in mackerel["faults"]} == {"burnt_out", "compressed"}
+    assert set(mackerel["faults"][0]) == {"code", "number", "unit", "mendable", "says"}
+    assert not any(f["mendable"] for f in mackerel["faults"])
+    assert "not an image" in notes["error"]
+
+
+def test_clean_squares_by_itself_and_keeps_the_frame_on_request(tmp_path: Path) -> None:
+    """Without --keep-frame the buoy comes out flat and upright; with it on the scan's own grid, also from a docket."""
+    done = woad("clean", demo_files()[3], "--out", tmp_path / "a", "--json")
+    report = json.loads(done.stdout)
+    assert report["readings"]["square"]["corners_px"] is not None
+    flat = cv2.imread(str(tmp_path / "a" / "buoy-paper.png"))
+    assert abs(flat.shape[0] / flat.shape[1] - 210 / 148) < 0.04
+    done = woad("clean", demo_files()[3], "--out", tmp_path / "b", "--keep-frame", "--json", "--set", "square.turn=90")
+    assert done.returncode == 0, done.stderr
+    kept = cv2.imread(str(tmp_path / "b" / "buoy-paper.png"))
+    assert kept.shape[:2] == (1860, 1440)
+    assert json.loads(done.stdout)["readings"]["square"]["resampled"] is False
