@@ -89,7 +89,8 @@ def corner_row(first_seed: int) -> Misses:
     wrong = sum(1 for _, e, sure in found if sure and e is not None and e > 2)
     loud = sum(sure for cut, _, sure in found if cut)
     print(f"corners: {len(errors)} of 40 answered; error median {np.median(errors):.3f} %, 95 % "
-          f"{np.percentile(errors, 95):.3f} % of the diagonal; sure and wrong by over 2 %: {wrong}; cut by the frame, sure: {loud} of 20")  # fmt: skip
+          f"{np.percentile(errors, 95):.3f} % of the diagonal; sure and wrong by over 2 %: {wrong}; "
+          f"cut by the frame, sure: {loud} of 20")  # fmt: skip
     return _check(
         (np.median(errors) < 0.1, "corners: median error 0.1 % or more"),
         (np.percentile(errors, 95) < 0.4, "corners: 95 % error 0.4 % or more"),

@@ -26,22 +26,12 @@ class Opener(QObject):
         self.lane = Lane("open", self, queue=True)
 
     def open(self, sources: list[Source]) -> None:
-        for source in self._with_pages(sources):
+        whole, troubles = _with_pages(sources)
+        for source in whole:
             entry = self.session.add(_name_of(source))
             self.lane.submit(lambda s=source: load_first(s), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
-
-    def _with_pages(self, sources: list[Source]) -> list[Source]:
-        """The same, with every scanned page of a PDF as a source of its own."""
-        out: list[Source] = []
-        for source in sources:
-            if not isinstance(source, Path) or source.suffix.lower() != ".pdf":
-                out.append(source)
-                continue
-            try:
-                out += take_in_pages(source.name, read_bytes(source))
-            except WoadError as error:
-                self.session.message.emit(str(error))
-        return out
+        for says in troubles:
+            self.session.message.emit(says)
 
     def _glanced(self, entry: Entry, result: Result) -> None:
         if entry not in self.session.entries:
@@ -67,6 +57,21 @@ class Opener(QObject):
         self.session.fail(entry, str(result.error) if known else (
             f"{entry.name} could not be opened ({type(result.error).__name__}). It is unchanged; please report this."
         ))  # fmt: skip
+
+
+def _with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:
+    """The same, with every scanned page of a PDF as a source of its own; and what could not be read, in words."""
+    out: list[Source] = []
+    troubles = []
+    for source in sources:
+        if not isinstance(source, Path) or source.suffix.lower() != ".pdf":
+            out.append(source)
+            continue
+        try:
+            out += take_in_pages(source.name, read_bytes(source))
+        except WoadError as error:
+            troubles.append(str(error))
+    return out, troubles
 
 
 def _name_of(source: Source) -> str:

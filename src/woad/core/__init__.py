@@ -4,6 +4,8 @@ Folders in the order in which a sheet travels through them::
 
     raster      arithmetic that every step shares
     formats     image files in and out
+    scan        is the scan good enough: clipping, sharpness, compression, light, noise
+    square      the sheet's corners, its tilt, bows, and the one resampling
     paper       the light on the sheet, the paper's noise, evening
     ink         density, the paper and ink humps, the curve between them
     knockout    coverage, and the colour of marks without the paper's share

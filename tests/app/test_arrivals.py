@@ -1,0 +1,104 @@
+"""How sheets arrive: a watched folder, PDF pages, several at once; and files that vanish."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from captures import image_file, pdf_of, tilted
+
+
+@pytest.fixture
+def inbox(window, tmp_path: Path):  # type: ignore[no-untyped-def]
+    """A watched folder with one old picture in it."""
+    folder = tmp_path / "inbox"
+    folder.mkdir()
+    (folder / "old.png").write_bytes(image_file(tilted(0.0)))
+    window.start_watching(folder)
+    assert window.desk.watch.folder == folder
+    return folder
+
+
+def names(window) -> list[str]:  # type: ignore[no-untyped-def]
+    return [entry.name for entry in window.session.entries]
+
+
+def test_a_file_that_grows_slowly_is_taken_in_once_it_is_whole(window, qtbot, settle, inbox: Path) -> None:  # type: ignore[no-untyped-def]
+    """Not while it grows, not while it rests half-way, then once; what was there before and other files are left."""
+    data = image_file(tilted(0.0))
+    path = inbox / "new.png"
+    part = len(data) // 3
+    with open(path, "wb") as file:
+        for i in range(2):
+            file.write(data[i * part : (i + 1) * part])
+            file.flush()
+            qtbot.wait(300)
+        qtbot.wait(1200)
+        assert names(window) == []
+        file.write(data[2 * part :])
+    (inbox / "notes.txt").write_text("no picture")
+    qtbot.waitUntil(lambda: names(window) == ["new.png"], timeout=10_000)
+    settle(window)
+    qtbot.wait(900)
+    assert names(window) == ["new.png"]
+    assert window.session.entry.state == "ready"
+
+
+def test_a_file_moved_in_whole_is_taken_in(window, qtbot, settle, inbox: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """As browsers and phones do it: written elsewhere or under another name, then renamed."""
+    part = inbox / "scan.jpg.part"
+    part.write_bytes(image_file(tilted(0.0)))
+    qtbot.wait(600)
+    assert names(window) == []
+    part.rename(inbox / "scan.png")
+    qtbot.waitUntil(lambda: names(window) == ["scan.png"], timeout=10_000)
+    settle(window)
+
+
+def test_a_vanished_folder_is_said_and_sheets_stay(window, qtbot, settle, inbox: Path) -> None:  # type: ignore[no-untyped-def]
+    """One sentence; the watch is over; what was taken in is safe."""
+    (inbox / "new.png").write_bytes(image_file(tilted(0.0)))
+    qtbot.waitUntil(lambda: names(window) == ["new.png"], timeout=10_000)
+    settle(window)
+    shutil.rmtree(inbox)
+    qtbot.waitUntil(lambda: window.desk.watch.folder is None, timeout=10_000)
+    assert "inbox is gone" in window.messages.text.text()
+    assert names(window) == ["new.png"]
+    window.start_watching(inbox)
+    assert "cannot be watched" in window.messages.text.text()
+
+
+def test_watching_stops_on_request(window, qtbot, inbox: Path) -> None:  # type: ignore[no-untyped-def]
+    """The same menu entry ends it; later files are left alone."""
+    window.actions_["watch"].trigger()
+    assert window.desk.watch.folder is None
+    (inbox / "later.png").write_bytes(image_file(tilted(0.0)))
+    qtbot.wait(1200)
+    assert names(window) == []
+
+
+def test_pages_of_a_pdf_become_sheets_and_bad_ones_a_sentence(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """Two pages, two sheets with their resolution; a PDF without a picture says so and takes nothing away."""
+    good, bad = tmp_path / "scans.pdf", tmp_path / "text.pdf"
+    good.write_bytes(pdf_of(tilted(0.0), 3.5, 2))
+    bad.write_bytes(pdf_of(None))
+    window.open_files([good, bad])
+    settle(window)
+    assert names(window) == ["scans-page-1", "scans-page-2"]
+    assert window.session.entry.sheet.ppi == pytest.approx(200, abs=1)
+    assert "no scanned picture" in window.messages.text.text()
+
+
+def test_a_file_removed_while_it_waits_is_said(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """Several dropped at once, one of them gone before its turn: the others open."""
+    paths = [tmp_path / f"{name}.png" for name in ("one", "two", "three")]
+    for path in paths:
+        path.write_bytes(image_file(tilted(0.0)))
+    window.open_files(paths)
+    paths[2].unlink()
+    settle(window)
+    assert names(window)[:2] == ["one.png", "two.png"]
+    said = window.messages.text.text()
+    assert names(window) == ["one.png", "two.png", "three.png"] or "three.png is not there" in said
