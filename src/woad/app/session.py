@@ -61,6 +61,8 @@ class Entry:
             return "first look"
         if self.sheet.readings.light_doubt is not None:
             return "paper: look"
+        if self.report is not None and any(not fault.mendable for fault in self.report.faults) and not self.written:
+            return "scan: look"
         return "written" if self.written else "ready"
 
 

@@ -21,7 +21,8 @@ class Tour:
         self.exit_code = 1
         self._acts: list[Callable[[], None]] = [
             window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._scan,
-            self._pencil, self._dark, self._editions, self._write, self._end,
+            self._square, self._crane, self._bow, self._unbow, self._pencil, self._dark, self._editions, self._write,
+            self._end,
         ]  # fmt: skip
         self._timer = QTimer(window)
         self._timer.setInterval(20)
@@ -89,10 +90,42 @@ class Tour:
 
     def _scan(self) -> None:
         self.picture("lettering")
-        QTest.mouseClick(self.window.bench.tiles["scan"], Qt.MouseButton.LeftButton)
+        self._go(5, "scan")
+        QTest.mouseClick(self.window.panels["scan"].points.rows["burnt_out"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+
+    def _square(self) -> None:
+        self.picture("scan")
+        self._go(3, "square")
+
+    def _crane(self) -> None:
+        self.picture("square")
+        self._go(4, "square")
+        QTest.mouseClick(self.window.panels["square"].turn_buttons["half"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        self._key(Qt.Key.Key_R)
+
+    def _bow(self) -> None:
+        self.picture("crane")
+        self._key(Qt.Key.Key_R)
+        self._go(1, "square")
+        QTest.mouseClick(self.window.panels["square"].tools["bow"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        view = self.window.view
+        feet = [(570, 1102), (760, 1108), (960, 1112), (1160, 1106), (1340, 1098), (1440, 1094)]
+        path = [view.widget_point(x, y).toPoint() for x, y in feet]
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=path[0])
+        for point in path[1:]:
+            QTest.mouseMove(view, point)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=path[-1])
+
+    def _unbow(self) -> None:
+        self.picture("bow")
+        self._key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+    def _go(self, sheet: int, step: str) -> None:
+        """Another sheet of the pile, another step of the bench."""
+        QTest.mouseClick(self.window.pile.items[sheet], Qt.MouseButton.LeftButton)
+        QTest.mouseClick(self.window.bench.tiles[step], Qt.MouseButton.LeftButton)
 
     def _pencil(self) -> None:
-        self.picture("scan")
         QTest.mouseClick(self.window.pile.items[2], Qt.MouseButton.LeftButton)
         QTest.mouseClick(self.window.bench.tiles["ink"], Qt.MouseButton.LeftButton)
         self._key(Qt.Key.Key_W)

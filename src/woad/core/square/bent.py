@@ -58,7 +58,8 @@ def find_bent(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points) -
             continue
         spots = np.column_stack([reach[1], reach[0]]).astype(np.float32)
         hull = np.asarray(cv2.convexHull(spots), np.float64).reshape(-1, 2) / _SIDE
-        grown = _grown(hull, _RIM)
+        # Never beyond the sheet's own sides: what lies there is seen and trimmed as it is.
+        grown = np.maximum(_grown(hull, _RIM), -0.01)
         out.append(corner + grown[:, :1] * u + grown[:, 1:] * v)
     return tuple(out)
 
