@@ -5,25 +5,24 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QFont,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
 from woad.app import theme
-from woad.app.session import STEPS, Session
+from woad.app.session import Session
 from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
 from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
 from woad.app.view.canvas import Canvas, canvas_of
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
+from woad.app.view.marks_layer import paint_spots, paint_wipe
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
 from woad.app.worker import Lane, Result
@@ -334,9 +333,9 @@ class SheetView(QWidget):
             self._paint_frame(painter, self.frame)
             paint_square(self, painter)
             if not self.session.tool:
-                self._paint_spots(painter)
+                paint_spots(self, painter)
             if self.session.wipe and not self.session.before_held and self.session.step not in PLAIN:
-                self._paint_wipe(painter)
+                paint_wipe(self, painter)
             paint_rulers(self, painter)
         painter.end()
         if self._fresh:
@@ -356,21 +355,6 @@ class SheetView(QWidget):
         x1, y1 = self.viewport_.to_view(*frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0]))
         painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)
 
-    def _paint_spots(self, painter: QPainter) -> None:
-        entry = self.session.entry
-        if entry is None or entry.sheet is None:
-            return
-        painter.setFont(theme.font(12, QFont.Weight.Bold))
-        for rect, name in zip(self.spot_rects(), ("a", "b"), strict=True):
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor("#FFFFFF"), 3))
-            painter.drawRect(rect)
-            painter.setPen(QPen(QColor("#23262B"), 1))
-            painter.drawRect(rect)
-            label = QRectF(rect.right() + 4, rect.top() - 1, 16, 17)
-            painter.fillRect(label, QColor("#FFFFFF"))
-            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
-
     def spot_rects(self) -> list[QRectF]:
         """The watch spots' frames in widget coordinates."""
         entry = self.session.entry
@@ -388,19 +372,3 @@ class SheetView(QWidget):
     def wipe_x(self) -> float:
         """The wipe's edge in widget coordinates."""
         return self.session.wipe_at * self.width()
-
-    def _paint_wipe(self, painter: QPainter) -> None:
-        x = self.wipe_x()
-        painter.setPen(QPen(QColor("#23262B"), 1))
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        grip = QRectF(x - 6, self.height() / 2 - 17, 12, 34)
-        painter.fillRect(grip, QColor("#FFFFFF"))
-        painter.drawRect(grip)
-        painter.setFont(theme.font(12))
-        names = (self.tr("Before"), dict(STEPS)[self.session.step])
-        metrics = painter.fontMetrics()
-        for text, left in ((names[0], x - 8 - metrics.horizontalAdvance(names[0])), (names[1], x + 8)):
-            box = QRectF(left - 4, 5, metrics.horizontalAdvance(text) + 8, 19)
-            painter.fillRect(box, QColor(theme.current().panel))
-            painter.setPen(QColor(theme.current().text))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
