@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from woad.app.session import Entry, Loaded, Session, Source, load_first, load_full
 from woad.app.worker import Lane, Result
@@ -14,7 +14,7 @@ from woad.core.errors import Cancelled, WoadError
 from woad.core.formats.read import Original, read_bytes, take_in_pages
 from woad.core.render.check import check_sheet
 from woad.core.render.report import look_at_scan
-from woad.core.render.sheet import is_square, resquare
+from woad.core.render.sheet import Sheet, is_square, resquare
 
 
 class Opener(QObject):
@@ -136,32 +136,54 @@ class Squarer(QObject):
         self.lane.submit(lambda: resquare(sheet, docket), arrived)
 
 
+def _wish(entry: Entry) -> object:
+    """What a report depends on."""
+    if entry.sheet is None or entry.history is None:
+        return None
+    wish = entry.history.docket.scan
+    return id(entry.sheet.scan), wish.ppi, wish.print_mm
+
+
 class Reporter(QObject):
-    """Reports anew when the resolution or the wanted print size changes what a scan is good for."""
+    """Reports on every settled sheet, and anew when its resolution or the wanted print size changes."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.session = session
-        self.lane = Lane("report", self)
-        self._asked: object = None
-        session.sheet_changed.connect(self.refresh)
-        session.docket_changed.connect(self.refresh)
+        self.lane = Lane("report", self, queue=True)
+        # The settled sheet is painted first; a report is read, not waited for.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(200)
+        self._later.timeout.connect(self._report)
+        for signal in (session.pile_changed, session.sheet_changed, session.docket_changed):
+            signal.connect(self.refresh)
+
+    @property
+    def waiting(self) -> bool:
+        """Whether a report is about to be asked for."""
+        return self._later.isActive()
 
     def refresh(self) -> None:
-        entry, docket = self.session.entry, self.session.docket
-        if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled:
-            return
-        sheet, ppi, print_mm = entry.sheet, docket.scan.ppi or entry.sheet.original.ppi, docket.scan.print_mm
-        key = (id(sheet.scan), ppi, print_mm)
-        first = entry.report is not None and docket.scan.ppi is None and print_mm is None and self._asked is None
-        if key == self._asked or first:
-            return
-        self._asked = key
+        if any(e.sheet is not None and e.sheet.settled and _wish(e) != e.reported for e in self.session.entries):
+            self._later.start()
 
+    def _report(self) -> None:
+        for entry in self.session.entries:
+            sheet, history = entry.sheet, entry.history
+            if sheet is None or history is None or not sheet.settled:
+                continue
+            wish = _wish(entry)
+            if wish != entry.reported:
+                entry.reported = wish
+                self._ask(entry, sheet, history.docket.scan.ppi or sheet.original.ppi, history.docket.scan.print_mm)
+
+    def _ask(self, entry: Entry, sheet: Sheet, ppi: float | None, print_mm: float | None) -> None:
         def arrived(result: Result) -> None:
-            if result.error is None:
+            if result.error is None and entry.sheet is not None and entry.sheet.scan is sheet.scan:
                 entry.report = result.value
                 self.session.checks_changed.emit()
+                self.session.pile_changed.emit()
 
         self.lane.submit(lambda: look_at_scan(sheet.original, sheet.scan, sheet.found, ppi, print_mm), arrived)
 

@@ -15,7 +15,7 @@ from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
 from woad.core.render.check import Checks
 from woad.core.render.region import RegionCache
-from woad.core.render.report import ScanReport, look_at_scan
+from woad.core.render.report import ScanReport
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
 from woad.core.render.squaring import carried
@@ -48,6 +48,7 @@ class Entry:
     guides: tuple[tuple[bool, float], ...] = ()
     checks: Checks | None = None
     report: ScanReport | None = None
+    reported: object = None  # what the report was asked for with
     written: tuple[Path, ...] = ()
     cache: RegionCache = field(default_factory=RegionCache)
 
@@ -73,7 +74,6 @@ class Loaded:
     original: Original
     sheet: Sheet
     spots: Spots
-    report: ScanReport | None = None
 
 
 class Session(QObject):
@@ -152,8 +152,6 @@ class Session(QObject):
         proposed = starting_docket(loaded.sheet.readings.medium)
         if first:
             entry.spots = loaded.spots
-        if entry.sheet.settled:
-            entry.report = loaded.report
         if entry.history is None or len(entry.history.entries) == 1:
             entry.history = History.start(proposed)
         self.pile_changed.emit()
@@ -321,6 +319,5 @@ def load_first(source: Source) -> Loaded:
 
 
 def load_full(first: Loaded) -> Loaded:
-    """The same file, decoded and measured in full, and its scan reported on."""
-    sheet = settle_sheet(first.sheet)
-    return Loaded(first.original, sheet, first.spots, look_at_scan(sheet.original, sheet.scan, sheet.found, sheet.ppi))
+    """The same file, decoded and measured in full."""
+    return Loaded(first.original, settle_sheet(first.sheet), first.spots)

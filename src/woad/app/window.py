@@ -267,7 +267,9 @@ class MainWindow(QMainWindow):
 
     def idle(self) -> bool:
         """Nothing is waiting or under way."""
-        return self._ready and not any(lane.busy for lane in self.desk.lanes())
+        if not self._ready or self.desk.reporter.waiting:
+            return False
+        return not any(lane.busy for lane in self.desk.lanes())
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._ready:

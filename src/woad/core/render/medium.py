@@ -53,8 +53,10 @@ def read_traits(
     dark = 1 - grey
     least = max(0.06, 2.5 * floor)
     marks = dark > least
+    smooth = np.asarray(cv2.blur(reduced, (3, 3)), np.float32).reshape(reduced.shape)
     if reduced.shape[2] == 3:
-        tinted = np.ptp(cv2.blur(reduced, (3, 3)), axis=2)
+        r, g, b = cv2.split(smooth)
+        tinted = cv2.max(cv2.max(r, g), b) - cv2.min(cv2.min(r, g), b)
         marks |= tinted > 0.09
     count = int(marks.sum())
     if count < 30 or isinstance(ink, NoEstimate):
@@ -68,11 +70,16 @@ def read_traits(
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
     coloured = blue = 0.0
     if reduced.shape[2] == 3:
-        values = cv2.blur(reduced, (3, 3))[marks]
-        chroma = np.ptp(values, axis=1) / np.maximum(values.max(axis=1), 0.15)
+        values = smooth[marks]
+        values = values[:: max(1, len(values) // 60_000)]
+        most = np.maximum(np.maximum(values[:, 0], values[:, 1]), values[:, 2])
+        least_of = np.minimum(np.minimum(values[:, 0], values[:, 1]), values[:, 2])
+        chroma = (most - least_of) / np.maximum(most, 0.15)
         coloured = float((chroma > 0.22).mean())
         is_blue = (
-            (values[:, 2] - values[:, 0] > 0.06) & (values[:, 1] >= values[:, 0] - 0.03) & (values.mean(axis=1) > 0.45)
+            (values[:, 2] - values[:, 0] > 0.06)
+            & (values[:, 1] >= values[:, 0] - 0.03)
+            & (values @ np.full(3, 1 / 3, np.float32) > 0.45)
         )
         blue = float(is_blue.mean())
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,13 +13,22 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.formats.header import kind_of
 from woad.core.formats.read import Original
+from woad.core.ink.density import grey_of
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render import faults as faults_of
 from woad.core.render.faults import Fault
 from woad.core.render.squaring import SURE, Found
-from woad.core.scan.blocks import BEST, faded_quality, luma_255, past_quality, quality_before_scaling, quality_of
+from woad.core.scan.blocks import (
+    BEST,
+    count_coefficients,
+    fit_faded_quality,
+    fit_quality,
+    luma_255,
+    quality_before_scaling,
+    quality_of,
+)
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.light import find_light_faults
 from woad.core.scan.noise import paper_noise
@@ -59,9 +69,12 @@ def look_at_scan(
     base = scan.level_for(_LIGHT_PX)
     encoded = _encoded(scan.whole(base))
     inside = _inside(found, encoded.shape[:2], float(1 << base))
-    light = find_light_faults(np.asarray(srgb_decode(encoded), np.float32), inside)
-    crops, calm, areas = _crops(scan, encoded, inside, base)
-    burnt, burnt_at = burnt_share(encoded, inside)
+    # The light is looked at on the other core.
+    with ThreadPoolExecutor(1) as beside:
+        lit = beside.submit(lambda: find_light_faults(np.asarray(srgb_decode(encoded), np.float32), inside))
+        crops, calm, areas = _crops(scan, encoded, inside, base)
+        burnt, burnt_at = burnt_share(encoded, inside)
+        light = lit.result()
     width = edge_width(crops)
     noise = paper_noise(calm)
     soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
@@ -110,7 +123,7 @@ def _inside(found: Found, shape: tuple[int, int], px: float) -> Mask:
 def _crops(scan: Pyramid, encoded: Plane, inside: Mask, base: int) -> tuple[list[Plane], list[Plane], list[Plane]]:
     """Full-size parts: grey ones rich in edges, grey ones of calm light paper, and large ones of luma."""
     px, size = 1 << base, _CROP_PX
-    grey = encoded.mean(axis=2)
+    grey = grey_of(encoded)
     step = max(1, size // px)
     columns, rows = max(1, grey.shape[1] // step), max(1, grey.shape[0] // step)
 
@@ -128,7 +141,7 @@ def _crops(scan: Pyramid, encoded: Plane, inside: Mask, base: int) -> tuple[list
     def part(flat: int) -> Plane:
         row, column = divmod(flat, columns)
         box = Region(column * step * px, row * step * px, size, size).clip(scan.width, scan.height)
-        return np.asarray(_encoded(scan.read(0, box)).mean(axis=2), np.float32)
+        return grey_of(_encoded(scan.read(0, box)))
 
     return [part(i) for i in by_edges[-8:].tolist()], [part(i) for i in calm.tolist()], _areas(scan, inside, px)
 
@@ -152,10 +165,11 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
     own = quality_of(original.picture) if kind_of(original.picture) == "jpeg" else None
     if own is not None and own < faults_of.LEAST_QUALITY:
         return own, False
-    quality, clear = past_quality(areas) if areas else (BEST, -1.0)
+    counts = count_coefficients(areas)
+    quality, clear = fit_quality(counts)
     if clear >= _CLEAR:
         return quality, False
-    quality, clear = faded_quality(areas) if areas else (BEST, -1.0)
+    quality, clear = fit_faded_quality(counts)
     if clear >= _CLEAR_FADED and 10 <= quality < 36:
         return quality, True
     if soft:
@@ -169,5 +183,6 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
 
 def _depth(scan: Pyramid, original: Original) -> int:
     """Bits that are really used: a picture of few grey levels says 8 bit and has less."""
-    codes = len(np.unique(scan.read(0, Region(0, 0, min(scan.width, 1500), min(scan.height, 1500)))[..., 0]))
+    part = scan.read(0, Region(0, 0, min(scan.width, 2000), min(scan.height, 2000)))[::5, ::5, 0]
+    codes = len(np.unique(part))
     return original.header.bits if codes > 64 else max(1, int(np.ceil(np.log2(max(codes, 2)))))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from woad.core.docket.model import Docket
@@ -9,7 +10,7 @@ from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
-from woad.core.render.squaring import LOOK_PX, Found, find_square, frame_of, squared_pyramid
+from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid
 from woad.core.square.frame import Frame
 
 
@@ -89,7 +90,8 @@ def make_sheet(
 ) -> Sheet:
     """Look at a scan (unless it is known what is ``found`` on it), square it (by itself without a docket), measure it."""
     docket = docket or Docket()
-    found = found or find_square(scan)
+    if found is None:
+        found = find_square(scan) if docket.square.on else NOT_LOOKED
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     pyramid = squared_pyramid(scan, frame)
@@ -114,14 +116,18 @@ def glance_sheet(original: Original) -> Sheet:
     if small is not None:
         header = original.header
         scale = max(header.width, header.height) / max(pyramid.width, pyramid.height)
-    return make_sheet(original, pyramid, None, True, scale)
+    # A first picture does not wait for corners and tilt; the settled sheet has them.
+    return make_sheet(original, pyramid, None, True, scale, NOT_LOOKED)
 
 
 def settle_sheet(glance: Sheet, docket: Docket | None = None) -> Sheet:
     """The same sheet in full; what a first look has decoded already is not decoded again."""
     if glance.scale == 1.0:
-        return make_sheet(glance.original, glance.scan, docket, found=glance.found)
-    scan = build_pyramid(pixels_of(glance.original))
-    # What was found on a picture as large as the one that would be looked at holds.
-    enough = max(glance.scan.width, glance.scan.height) >= LOOK_PX / 2
-    return make_sheet(glance.original, scan, docket, found=glance.found.scaled(glance.scale) if enough else None)
+        return make_sheet(glance.original, glance.scan, docket)
+    with ThreadPoolExecutor(1) as beside:
+        # A first look as large as the picture that would be looked at will do, and decoding leaves a core idle.
+        enough = max(glance.scan.width, glance.scan.height) >= LOOK_PX / 2
+        found = beside.submit(find_square, glance.scan) if enough else None
+        scan = build_pyramid(pixels_of(glance.original))
+        known = found.result().scaled(glance.scale) if found is not None else None
+    return make_sheet(glance.original, scan, docket, found=known)

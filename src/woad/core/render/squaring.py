@@ -47,6 +47,10 @@ class Found:
         return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent)
 
 
+_LATER = NoEstimate("it has not been looked for yet")
+NOT_LOOKED = Found(_LATER, _LATER, _LATER)
+
+
 def find_square(scan: Pyramid) -> Found:
     """Look for the sheet's corners, its tilt and its artwork."""
     level = scan.level_for(LOOK_PX)

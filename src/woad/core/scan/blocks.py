@@ -21,6 +21,9 @@ _TABLE = np.array(
 )  # fmt: skip
 _PLACES = ((0, 1), (1, 0), (1, 1), (0, 2), (2, 0), (1, 2), (2, 1), (0, 3), (3, 0), (2, 2))
 WORST, BEST = 4, 60
+_BIN, _BINS = 0.5, 1600
+
+Counts = dict[tuple[int, int], NDArray[np.float64]]
 
 
 def steps_at(quality: int) -> NDArray[np.float64]:
@@ -36,34 +39,39 @@ def past_quality(areas: Sequence[Plane]) -> tuple[int, float]:
     A coefficient once rounded to a coarse step stays near its multiples when the file is saved anew with finer ones.
     Source: Fan and de Queiroz (2003), Identification of bitmap compression history.
     """
-    coefficients = [_coefficients(area) for area in areas]
-    values = {place: np.concatenate([c[place] for c in coefficients]) for place in _PLACES} if coefficients else {}
-    return _best_fit(values, float("inf"), 150)
+    return fit_quality(count_coefficients(areas))
 
 
-def faded_quality(areas: Sequence[Plane]) -> tuple[int, float]:
-    """As :func:`past_quality`, when the picture was scaled down and up since: scaling blurs the multiples, the first
-    ones least. It takes more coefficients to be as sure, and a much lower clearness is telling."""
-    coefficients = [_coefficients(area) for area in areas]
-    values = {place: np.concatenate([c[place] for c in coefficients]) for place in _PLACES[:5]} if coefficients else {}
-    return _best_fit(values, 1.5, 900)
+def fit_quality(counts: Counts) -> tuple[int, float]:
+    """:func:`past_quality` from coefficients that are counted already."""
+    return _best_fit(counts, _PLACES, float("inf"), 150)
 
 
-def _best_fit(values: dict[tuple[int, int], NDArray[np.float32]], most: float, least: int) -> tuple[int, float]:
+def fit_faded_quality(counts: Counts) -> tuple[int, float]:
+    """The same when the picture was scaled down and up since: scaling blurs the multiples, the first ones least. It
+    takes more coefficients to be as sure, and a much lower clearness is telling."""
+    return _best_fit(counts, _PLACES[:5], 1.5, 900)
+
+
+def _best_fit(counts: Counts, places: tuple[tuple[int, int], ...], most: float, least: int) -> tuple[int, float]:
+    size = np.arange(_BINS) * _BIN
     best, clear = BEST, -1.0
     for quality in range(WORST, BEST):
         steps = steps_at(quality)
-        total, count = 0.0, 0
-        for place, c in values.items():
-            step = steps[place]
-            size = np.abs(c)
-            used = c[(size > 0.55 * step) & (size < most * step)]
-            if step < 9 or len(used) < 30:
+        total, number = 0.0, 0
+        for place in places:
+            step = float(steps[place])
+            if step < 9:
                 continue
-            total += float(np.cos(2 * np.pi * used / step).sum())
-            count += len(used)
-        if count >= least and total / count > clear:
-            best, clear = quality, total / count
+            low, high = int(0.55 * step / _BIN) + 1, min(_BINS, int(min(most * step, _BINS * _BIN) / _BIN))
+            used = counts[place][low:high]
+            count = int(used.sum())
+            if count < 30:
+                continue
+            total += float(used @ np.cos(2 * np.pi / step * size[low:high]))
+            number += count
+        if number >= least and total / number > clear:
+            best, clear = quality, total / number
     return best, clear
 
 
@@ -97,14 +105,19 @@ _USUAL_SIZES = (800, 960, 1024, 1080, 1280, 1600, 1920, 2048, 2560)
 _USUAL_SHARES = (0.25, 0.3, 1 / 3, 0.35, 0.4, 0.45, 0.5, 0.55, 0.6, 0.65, 2 / 3, 0.7, 0.75, 0.8, 0.85, 0.9)
 
 
-def _coefficients(area: Plane) -> dict[tuple[int, int], NDArray[np.float32]]:
-    h, w = (n // 8 * 8 for n in area.shape)
-    blocks = (area[:h, :w] - np.float32(128)).reshape(h // 8, 8, w // 8, 8).transpose(0, 2, 1, 3).reshape(-1, 8, 8)
-    # Bare paper says nothing; keep blocks with something in them.
-    blocks = blocks[np.ptp(blocks.reshape(-1, 64), axis=1) > 12]
-    blocks = blocks[:: max(1, len(blocks) // 6000)]
-    turned = _DCT @ blocks @ _DCT.T
-    return {place: turned[:, place[0], place[1]] for place in _PLACES}
+def count_coefficients(areas: Sequence[Plane]) -> Counts:
+    """Counts of the sizes of some low coefficients over all blocks with something in them; bare paper says nothing."""
+    out = {place: np.zeros(_BINS) for place in _PLACES}
+    for area in areas:
+        h, w = (n // 8 * 8 for n in area.shape)
+        blocks = (area[:h, :w] - np.float32(128)).reshape(h // 8, 8, w // 8, 8).transpose(0, 2, 1, 3).reshape(-1, 8, 8)
+        blocks = blocks[:: max(1, len(blocks) // 6000)]
+        blocks = blocks[np.ptp(blocks.reshape(-1, 64), axis=1) > 12]
+        turned = _DCT @ blocks[:4000] @ _DCT.T
+        for place in _PLACES:
+            size = np.abs(turned[:, place[0], place[1]]) / _BIN
+            out[place] += np.bincount(np.minimum(size + 0.5, _BINS - 1).astype(int), minlength=_BINS)
+    return out
 
 
 def _dct_matrix() -> Plane:

@@ -18,7 +18,9 @@ def find_artwork(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points
     known) is edge, bed or table. Tiny lonely specks do not count.
     """
     h, w = pixels.shape[:2]
-    grey = np.asarray(pixels, np.float32).mean(axis=2) / np.float32(np.iinfo(pixels.dtype).max)
+    channels = pixels.shape[2]
+    row = np.full((1, channels), 1 / channels / np.iinfo(pixels.dtype).max, np.float32)
+    grey = np.asarray(cv2.transform(np.asarray(pixels, np.float32), row), np.float32).reshape(h, w)
     inside = np.ones((h, w), np.uint8)
     if corners is not None:
         inside = np.zeros((h, w), np.uint8)

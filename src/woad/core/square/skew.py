@@ -20,8 +20,8 @@ Plane = NDArray[np.float32]
 Points = NDArray[np.float64]
 
 MOST_DEG = 14.0
-_COARSE_DEG, _FINE_DEG = 0.5, 0.04
-_MOST_VOTES = 24_000  # of each family
+_COARSE_DEG, _FINE_DEG = 0.5, 0.08
+_MOST_VOTES = 18_000  # of each family
 _OWN_DEG = 3.5  # how far a pixel's own direction may lie from the angle it votes for
 
 
