@@ -60,15 +60,13 @@ class SquarePanel(StepPanel):
         row, session_ = QHBoxLayout(), self.session
         row.setSpacing(8)
         self.turn_buttons: dict[str, QPushButton] = {}
-        for name, icon, text, tip in (
-            ("left", "rotate-ccw", "", self.tr("A quarter turn anticlockwise")),
-            ("right", "rotate-cw", "", self.tr("A quarter turn clockwise")),
-            ("half", "", self.tr("Upside down"), self.tr("Half a turn")),
-            ("mirror", "flip-horizontal-2", self.tr("Mirror"), self.tr("Left becomes right")),
+        for name, text, tip in (
+            ("left", "", self.tr("A quarter turn anticlockwise")),
+            ("right", "", self.tr("A quarter turn clockwise")),
+            ("half", self.tr("Upside down"), self.tr("Half a turn")),
+            ("mirror", self.tr("Mirror"), self.tr("Left becomes right")),
         ):
             button = QPushButton(text, self)
-            if icon:
-                button.setIcon(theme.icon(icon))
             button.setToolTip(tip)
             button.setAccessibleName(tip)
             button.clicked.connect(lambda _=False, n=name: session_.turn(n))
@@ -193,6 +191,9 @@ class SquarePanel(StepPanel):
         assert entry.sheet is not None
         sheet, square, session = entry.sheet, docket.square, self.session
         self.turn_buttons["mirror"].setChecked(square.mirror)
+        for name, icon in _TURN_ICONS.items():
+            on = name == "mirror" and square.mirror
+            self.turn_buttons[name].setIcon(theme.icon(icon, "on_woad" if on else "text"))
         by_hand = isinstance(square.corners, tuple) or session.tool == "corners"
         self.corners.show_value("hand" if by_hand else square.corners)
         self.proportions.setCurrentIndex([v for v, _ in _PROPORTIONS].index(square.proportions))
@@ -225,6 +226,7 @@ class SquarePanel(StepPanel):
         self.unit.setCurrentText(session.unit if known else "px")
 
 
+_TURN_ICONS = {"left": "rotate-ccw", "right": "rotate-cw", "mirror": "flip-horizontal-2"}
 _ICONS = {"level": "ruler", "corners": "frame", "bow": "spline"}
 _HINTS = {
     "level": "Draw a line along an edge that should be level or upright.",

@@ -162,13 +162,9 @@ class SheetView(QWidget):
         self._kept_margin = self._margin()
         if canvas is None or canvas == before:
             return
-        if before is None:
-            if self._fit:
-                self._fit_now()
-            return
         if self._fit:
             self._fit_now()
-        elif self._under_entry is self.session.entry:
+        elif before is not None and self._under_entry is self.session.entry:
             view = self.viewport_
             x, y = canvas.from_scan(*before.to_scan(view.cx, view.cy))
             self.viewport_ = Viewport(view.w, view.h, view.zoom, x, y).held(*canvas.size)
