@@ -59,7 +59,8 @@ def read_traits(
         tinted = cv2.max(cv2.max(r, g), b) - cv2.min(cv2.min(r, g), b)
         marks |= tinted > 0.09
     count = int(marks.sum())
-    if count < 30 or isinstance(ink, NoEstimate):
+    # A sheet without paper, like one without marks, shows no medium.
+    if count < 30 or count > 0.995 * marks.size or isinstance(ink, NoEstimate):
         return None
     far = cv2.distanceTransform((~marks).astype(np.uint8), cv2.DIST_L2, 3) > 0.006 * side
     near = cv2.distanceTransform(marks.astype(np.uint8), cv2.DIST_L2, 3)
