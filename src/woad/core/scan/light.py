@@ -57,6 +57,13 @@ def find_light_faults(linear: Plane, inside: Mask) -> LightFaults:
     return LightFaults(float(np.exp(high - low)), shadow, glare, dark, shadow_at, glare_at)
 
 
+def _border(inside: Mask) -> Mask:
+    """The outermost two blocks of the sheet."""
+    return np.asarray(
+        inside & ~(cv2.erode(np.pad(inside, 1).astype(np.uint8), np.ones((5, 5), np.uint8))[1:-1, 1:-1] > 0)
+    )
+
+
 def _grown(mask: Mask, by: int) -> Mask:
     return np.asarray(cv2.dilate(mask.astype(np.uint8), np.ones((by, by), np.uint8)) > 0)
 
@@ -131,7 +138,7 @@ def _shadow(log: Plane, paper: Mask, inside: Mask, soft: Plane) -> tuple[float, 
     edge = step > _SHADOW_STEP
     count, labels, stats, _ = cv2.connectedComponentsWithStats(edge.astype(np.uint8), connectivity=8)
     best, where, rim_of = 0.0, np.zeros(log.shape, bool), np.zeros(log.shape, bool)
-    border = inside & ~(cv2.erode(np.pad(inside, 1).astype(np.uint8), np.ones((5, 5), np.uint8))[1:-1, 1:-1] > 0)
+    border = _border(inside)
     for i in range(1, count):
         part = labels == i
         run = float(np.hypot(stats[i, cv2.CC_STAT_WIDTH], stats[i, cv2.CC_STAT_HEIGHT]))
@@ -165,11 +172,12 @@ def _glare(log: Plane, tone: Plane, inside: Mask, soft: Plane) -> tuple[float, M
     bright = tone.max(axis=2) > 0.75
     spot = (lift > np.log(1.15)) & bright & inside
     count, labels, stats, _ = cv2.connectedComponentsWithStats(spot.astype(np.uint8), connectivity=8)
-    best, where = 0.0, np.zeros(log.shape, bool)
+    best, where, border = 0.0, np.zeros(log.shape, bool), _border(inside)
     for i in range(1, count):
         part = labels == i
         area = stats[i, cv2.CC_STAT_AREA]
-        if area < 6 or area > 0.2 * log.size:
+        # A spot lies on the sheet; what is light along the sheet's rim is the lit side of a shadow.
+        if area < 6 or area > 0.2 * log.size or float((part & border).sum()) > 0.25 * np.sqrt(area):
             continue
         rim = (cv2.dilate(part.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0) & ~part & inside
         if not rim.any():
