@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from woad.app import theme
 from woad.app.readings import key_reading, trouble
 from woad.app.session import STEPS, Session
 from woad.app.view.frames import CloseUpRequest, make_close_ups
 from woad.app.view.sheet_view import SPOT_PX
+from woad.app.widgets.controls import PaintedButton
 from woad.app.worker import Lane, Result
 
 TILE_W, TILE_H = 104, 108
 
 
-class Tile(QAbstractButton):
+class Tile(PaintedButton):
     """One step: two close-ups, the name, the key reading."""
 
     def __init__(self, step: str, name: str, parent: QWidget) -> None:
@@ -38,12 +39,6 @@ class Tile(QAbstractButton):
         self.setAccessibleName(f"{self.name}: {reading}")
         self.setToolTip(trouble_text or self.name)
         self.update()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.click()
-        else:
-            super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         t = theme.current()

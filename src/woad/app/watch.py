@@ -11,9 +11,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
+from woad.core.formats.header import SUFFIXES
 from woad.core.formats.whole import looks_whole
 
-SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".heic", ".heif", ".pdf"}
 LOOK_MS = 250
 CALM_LOOKS = 3  # looks in a row without growth before a file counts as finished
 PATIENCE_S = 60.0

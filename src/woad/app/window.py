@@ -14,13 +14,14 @@ from woad.app import actions, theme
 from woad.app.dialogs import about_dialog, keys_dialog
 from woad.app.message import MessageBar
 from woad.app.welcome import Welcome
+from woad.core.formats.header import SUFFIXES
 
 if TYPE_CHECKING:
     from woad.app.desk import Desk
     from woad.app.session import Session, Source
     from woad.app.view.sheet_view import SheetView
 
-FILTER = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.webp *.heic *.heif *.pdf);;All files (*)"
+FILTER = f"Images ({' '.join('*' + suffix for suffix in SUFFIXES)});;All files (*)"
 
 
 class MainWindow(QMainWindow):

@@ -9,10 +9,11 @@ from woad.app import theme
 from woad.app.panels.base import StepPanel
 from woad.app.readings import corners_text, tilt_reading
 from woad.app.session import Entry, Session
-from woad.app.view.rulers import UNITS
+from woad.app.view.rulers import UNITS, unit_px
 from woad.app.widgets.controls import Choice
 from woad.core.docket.model import Docket
-from woad.core.render.squaring import corners_in_force, plane_of, tilt_in_force, trim_box
+from woad.core.render.sheet import trim_of
+from woad.core.render.squaring import corners_in_force, plane_of, tilt_in_force
 
 _PROPORTIONS = (("auto", "By itself"), ("seen", "As seen"), ("a-size", "A size"), ("letter", "Letter"))
 _BOX = ("Left", "Top", "Width", "Height")
@@ -155,12 +156,6 @@ class SquarePanel(StepPanel):
             self.session.look(tool="")
             self.session.change_square(self.tr("Corners"), corners=value)
 
-    def _unit(self, entry: Entry) -> float:
-        """Full-size pixels in one unit of the number fields."""
-        assert entry.sheet is not None
-        ppi, unit = entry.sheet.ppi, self.session.unit
-        return 1.0 if ppi is None or unit == "px" else ppi / 25.4 if unit == "mm" else ppi
-
     def _typed(self) -> None:
         entry, docket = self.session.entry, self.session.docket
         if entry is None or entry.sheet is None or docket is None or not any(f.isModified() for f in self.numbers):
@@ -172,7 +167,7 @@ class SquarePanel(StepPanel):
         except ValueError:
             self.refresh()
             return
-        unit = self._unit(entry)
+        unit = unit_px(self.session)
         w, h = (v * entry.sheet.scale for v in plane_of(docket, entry.sheet.scan, entry.sheet.found).plane)
         x, y, bw, bh = (v * unit for v in values)
         self.session.change_square(self.tr("Trim"), trim=(x / w, y / h, bw / w, bh / h))
@@ -200,12 +195,11 @@ class SquarePanel(StepPanel):
         self.proportions.setEnabled(square.on and corners_in_force(square, sheet.scan, sheet.found) is not None)
         self.trim.show_value("" if isinstance(square.trim, tuple) else square.trim)
         self.margin.setVisible(square.trim == "artwork")
-        ppi = (docket.scan.ppi or sheet.original.ppi or 300.0) / sheet.scale
-        box = trim_box(docket, plane_of(docket, sheet.scan, sheet.found), sheet.scan, sheet.found, ppi)
-        unit = self._unit(entry)
+        box = trim_of(sheet, docket, plane_of(docket, sheet.scan, sheet.found))
+        unit = unit_px(self.session)
         for field, value in zip(self.numbers, box, strict=True):
             if not field.isModified():
-                field.setText(f"{value * sheet.scale / unit:.{2 if session.unit == 'in' and sheet.ppi else 1}f}")
+                field.setText(f"{value / unit:.{2 if session.unit == 'in' and sheet.ppi else 1}f}")
         for name, button in self.tools.items():
             button.setChecked(session.tool == name)
             button.setIcon(theme.icon(_ICONS[name], "on_woad" if session.tool == name else "text"))

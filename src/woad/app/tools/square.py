@@ -11,7 +11,8 @@ from PySide6.QtCore import QPointF, QRectF
 from woad.app.tools.gesture import Gesture
 from woad.core.docket.model import Docket
 from woad.core.docket.squaring import BowSettings
-from woad.core.render.squaring import corners_in_force, tilt_in_force, trim_box
+from woad.core.render.sheet import trim_of
+from woad.core.render.squaring import corners_in_force, tilt_in_force
 
 if TYPE_CHECKING:
     from woad.app.view.sheet_view import SheetView
@@ -41,9 +42,7 @@ def trim_rect(view: SheetView) -> QRectF:
     """The trim frame in widget coordinates."""
     entry, docket = view.session.entry, view.session.docket
     assert entry is not None and entry.sheet is not None and docket is not None
-    sheet = entry.sheet
-    ppi = (docket.scan.ppi or sheet.original.ppi or 300.0) / sheet.scale
-    x, y, w, h = (v * sheet.scale for v in trim_box(docket, view.canvas_now().frame, sheet.scan, sheet.found, ppi))
+    x, y, w, h = trim_of(entry.sheet, docket, view.canvas_now().frame)
     a, b = view.widget_point(x, y), view.widget_point(x + w, y + h)
     return QRectF(a, b)
 

@@ -12,6 +12,7 @@ from woad.app import theme
 from woad.app.tools.gesture import Gesture
 
 if TYPE_CHECKING:
+    from woad.app.session import Session
     from woad.app.view.sheet_view import SheetView
 
 THICK = 20
@@ -19,9 +20,9 @@ UNITS = ("mm", "in", "px")
 GRAB_PX = 5.0
 
 
-def unit_px(view: SheetView) -> float:
+def unit_px(session: Session) -> float:
     """Full-size pixels in one unit of the rulers; without a known ppi they count pixels."""
-    entry, unit = view.session.entry, view.session.unit
+    entry, unit = session.entry, session.unit
     ppi = entry.sheet.ppi if entry is not None and entry.sheet is not None else None
     if unit == "px" or ppi is None:
         return 1.0
@@ -74,7 +75,7 @@ def paint_rulers(view: SheetView, painter: QPainter) -> None:
 
 def _scale(view: SheetView) -> float:
     """Widget pixels per unit."""
-    return unit_px(view) * view.viewport_.zoom / view.devicePixelRatioF()
+    return unit_px(view.session) * view.viewport_.zoom / view.devicePixelRatioF()
 
 
 def _ruler(view: SheetView, painter: QPainter, upright: bool) -> None:
@@ -186,7 +187,7 @@ class DragGuide(Gesture):
 
     def _snapped(self, value: float) -> float:
         """A whole tick of the ruler when it is near."""
-        unit = unit_px(self.view)
+        unit = unit_px(self.view.session)
         start = origin(self.view)[0 if self.upright else 1]
         small = step_of(_scale(self.view)) / 10 * unit
         tick = start + round((value - start) / small) * small

@@ -5,10 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from woad.app import theme
+
+
+class PaintedButton(QAbstractButton):
+    """A button that paints itself and that Return presses too, as Space does."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
 
 
 class Switch(QAbstractButton):

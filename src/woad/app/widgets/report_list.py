@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from woad.app import theme
+from woad.app.widgets.controls import PaintedButton
 from woad.core.render.report import ScanReport
 
 ROW_H = 23
 
 
-class ReportRow(QAbstractButton):
+class ReportRow(PaintedButton):
     """One measured point; pressed, it says more and shows where."""
 
     def __init__(self, name: str, reading: str, state: str, parent: QWidget) -> None:
@@ -28,12 +29,6 @@ class ReportRow(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         return QSize(240, ROW_H)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.click()
-        else:
-            super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         t = theme.current()

@@ -30,6 +30,8 @@ _MAGIC = (
     (b"II+\x00", "tiff"),
     (b"MM\x00+", "tiff"),
 )
+# Endings by which files are offered and watched for; what a file is, its first bytes say.
+SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".heic", ".heif", ".pdf")
 _HEIF_BRANDS = (b"heic", b"heix", b"heif", b"hevc", b"hevx", b"mif1", b"msf1", b"heim", b"heis")
 
 

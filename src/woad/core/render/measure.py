@@ -72,7 +72,6 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
-        clipped_share=float((encoded >= np.iinfo(encoded.dtype).max).all(axis=2).mean()),
     )
 
 

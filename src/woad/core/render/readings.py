@@ -38,7 +38,6 @@ class Readings:
     medium: Medium
     medium_sure: float
     medium_why: str
-    clipped_share: float
 
     @property
     def clearing(self) -> float:

@@ -10,7 +10,7 @@ from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.measure import measure
 from woad.core.render.readings import Readings
-from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid
+from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
 from woad.core.square.frame import Frame
 
 
@@ -68,6 +68,12 @@ def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
     ppi = docket.scan.ppi or sheet.original.ppi
     # A reduced decode has fewer pixels to the inch.
     return frame_of(docket, sheet.scan, sheet.found, None if ppi is None else ppi / sheet.scale)
+
+
+def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
+    """The trim frame in force on the untrimmed ``plane``: x, y, width, height in full-size pixels."""
+    ppi = (docket.scan.ppi or sheet.original.ppi or 300.0) / sheet.scale
+    return tuple(v * sheet.scale for v in trim_box(docket, plane, sheet.scan, sheet.found, ppi))
 
 
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:

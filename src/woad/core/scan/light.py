@@ -165,7 +165,7 @@ def _glare(log: Plane, tone: Plane, inside: Mask, soft: Plane) -> tuple[float, M
     """Strength in per cent of a light, soft-rimmed spot that is near white, and its blocks."""
     filled = _filled(log, inside)
     radius = max(5, round(0.2 * max(log.shape))) | 1
-    around = np.asarray(cv2.GaussianBlur(cv2.medianBlur(_nearest(filled), 5), (0, 0), radius / 2.5))
+    around = np.asarray(cv2.GaussianBlur(cv2.medianBlur(filled, 5), (0, 0), radius / 2.5))
     base = np.asarray(cv2.erode(around, np.ones((radius, radius), np.uint8)))
     base = np.asarray(cv2.GaussianBlur(base, (0, 0), radius / 3))
     lift = filled - np.maximum(base, np.percentile(filled, 30))
@@ -202,7 +202,3 @@ def _filled(log: Plane, paper: Mask) -> Plane:
         known = np.maximum(known, fresh.astype(np.float32))
     usual = float(np.median(log[paper])) if paper.any() else 0.0
     return np.asarray(np.where(known > 0.5, out, usual), np.float32)
-
-
-def _nearest(plane: Plane) -> Plane:
-    return np.ascontiguousarray(plane, np.float32)

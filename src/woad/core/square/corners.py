@@ -60,7 +60,8 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
     # Closing takes thin dark marks away and leaves the sheet's outline.
     side = max(5, round(0.02 * max(size)) | 1)
     closed = np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
-    best = _best_quads(closed)
+    noise = _noise(closed)
+    best = _best_quads(closed, noise)
     if not best:
         return NoEstimate("no sheet with four sides stands out; it may fill the scan or be cut by its frame")
     scale = np.array([w / size[0], h / size[1]])
@@ -71,7 +72,7 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
             continue
         points, share = refined
         # Graded again where the sides really run: a side that is none shows now at the latest.
-        first = _grade(closed, points / scale, _noise(closed))
+        first = _grade(closed, points / scale, noise)
         if first is None:
             why = "the sheet runs on past one of its sides: it may be cut by the picture's frame"
             continue
@@ -84,7 +85,7 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
 # -- search --------------------------------------------------------------------------------------------------------
 
 
-def _best_quads(image: Plane) -> list[_Quad]:
+def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     """Quadrilaterals by falling score; those that are the same but for a few pixels are left out."""
     h, w = image.shape[:2]
     gx, gy = gradient(image, 1.3)
@@ -94,7 +95,6 @@ def _best_quads(image: Plane) -> list[_Quad]:
     lines = find_lines(gx, gy, _MOST_LINES)
     if len(lines) < 4:
         return []
-    noise = _noise(image)
     pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
     found = []
     meet, crosswise = _meetings(lines), _crosswise(lines)
