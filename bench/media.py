@@ -20,12 +20,23 @@ Linear = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Flat:
-    """``linear`` (h, w, 3) reflectance with the paper's colour and texture in it; ``marks`` (h, w) where art lies."""
+    """``linear`` (h, w, 3) reflectance with the paper's colour and texture in it; ``marks`` (h, w) where art lies.
+
+    The truth: ``art`` (h, w, 3) the marks on ideal white paper; ``tone`` the paper's plain colour; ``cover`` (h, w)
+    coverage by ``ink`` (one-ink media); ``spoil`` (h, w) 0..1 what is on the paper and must go: pencil, foxing,
+    show-through; ``pale`` (h, w) light opaque paint inside a darker shape; ``under`` a pencil's reflectance."""
 
     medium: str
     linear: Linear
     marks: NDArray[np.bool_]
     ppi: float
+    art: Linear
+    tone: tuple[float, float, float]
+    cover: Linear | None = None
+    ink: tuple[float, float, float] | None = None
+    spoil: Linear | None = None
+    pale: NDArray[np.bool_] | None = None
+    under: tuple[float, float, float] | None = None
 
 
 def draw(medium: str, seed: int, ppi: float = 180, cue: bool = True, size_mm: tuple[float, float] = (148, 210)) -> Flat:
@@ -116,11 +127,15 @@ def _inked(
     ink: tuple[float, float, float],
     mottle: float,
     rng: np.random.Generator,
+    colour: tuple[float, float, float],
+    spoil: Linear | None = None,
+    under: tuple[float, float, float] | None = None,
 ) -> Flat:
     tone = np.clip(1 + mottle * smooth_noise(cover.shape, 0.15 * canvas.ppi / 25.4, rng), 0.3, 2)[..., None]
-    mark = np.asarray(ink, np.float32) * tone
-    linear = paper * (1 - cover[..., None] + cover[..., None] * mark)
-    return Flat(medium, np.asarray(linear, np.float32), cover > 0.2, canvas.ppi)
+    art = 1 - cover[..., None] + cover[..., None] * np.asarray(ink, np.float32) * tone
+    linear = np.asarray(paper * art, np.float32)
+    art = np.asarray(art, np.float32)
+    return Flat(medium, linear, cover > 0.2, canvas.ppi, art, colour, cover, ink, spoil, under=under)
 
 
 def _size(canvas: Canvas) -> tuple[float, float]:
@@ -157,14 +172,9 @@ def _pen(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     _art(canvas, rng, cue, rng.uniform(0.25, 0.5))
     k = rng.uniform(0.025, 0.07)
     warm = rng.uniform(0, 1)
-    paper = _paper(
-        (canvas.height_px, canvas.width_px),
-        (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm),
-        rng.uniform(0.004, 0.01),
-        canvas.ppi,
-        rng,
-    )
-    return _inked("pen", canvas, roughen(canvas, rng), paper, (k, k, k * 1.05), 0.12, rng)
+    colour = (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm)
+    paper = _paper((canvas.height_px, canvas.width_px), colour, rng.uniform(0.004, 0.01), canvas.ppi, rng)
+    return _inked("pen", canvas, roughen(canvas, rng), paper, (k, k, k * 1.05), 0.12, rng, colour)
 
 
 def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
@@ -183,8 +193,9 @@ def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     cover = np.clip((pressure - grain * 0.75) * 2.2 + 0.3 * pressure, 0, 1) * (pressure > 0.02)
     k = rng.uniform(0.12, 0.2)
     tone = rng.uniform(0.68, 0.84)
-    paper = _paper(shape, (tone, tone, tone * rng.uniform(0.93, 1.0)), rng.uniform(0.008, 0.018), canvas.ppi, rng)
-    return _inked("pencil", canvas, cover.astype(np.float32), paper, (k, k, k * 1.03), 0.06, rng)
+    colour = (tone, tone, tone * rng.uniform(0.93, 1.0))
+    paper = _paper(shape, colour, rng.uniform(0.008, 0.018), canvas.ppi, rng)
+    return _inked("pencil", canvas, cover.astype(np.float32), paper, (k, k, k * 1.03), 0.06, rng, colour)
 
 
 def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
@@ -203,23 +214,19 @@ def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
             )
             Pen(canvas, rng, 3.0).curve(np.clip(path, 12, [w - 12, h - 12]), rng.uniform(0.7, 1.3))
     k = rng.uniform(0.025, 0.06)
-    paper = _paper((canvas.height_px, canvas.width_px), (0.86, 0.82, rng.uniform(0.68, 0.8)), 0.008, canvas.ppi, rng)
-    return _inked("lettering", canvas, roughen(canvas, rng), paper, (k, k, k * 1.1), 0.15, rng)
+    colour = (0.86, 0.82, rng.uniform(0.68, 0.8))
+    paper = _paper((canvas.height_px, canvas.width_px), colour, 0.008, canvas.ppi, rng)
+    return _inked("lettering", canvas, roughen(canvas, rng), paper, (k, k, k * 1.1), 0.15, rng, colour)
 
 
 def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     _art(canvas, rng, cue, rng.uniform(0.8, 1.5))
     tone = rng.uniform(0.48, 0.66)
     k = rng.uniform(0.09, 0.2)
-    paper = _paper(
-        (canvas.height_px, canvas.width_px),
-        (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02)),
-        0.01,
-        canvas.ppi,
-        rng,
-        rng.uniform(0.03, 0.06),
-    )
-    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng)
+    colour = (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02))
+    shape = (canvas.height_px, canvas.width_px)
+    paper = _paper(shape, colour, 0.01, canvas.ppi, rng, rng.uniform(0.03, 0.06))
+    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng, colour)
 
 
 def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
@@ -232,11 +239,12 @@ def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     _art(canvas, rng, cue, rng.uniform(0.3, 0.55))
     grain = np.clip(0.75 + 0.3 * smooth_noise(under.coverage().shape, 1.3, rng), 0.1, 1)
     blue = under.coverage() * grain * rng.uniform(0.6, 1.0)
-    paper = _paper(blue.shape, (0.87, 0.86, 0.83), 0.007, canvas.ppi, rng)
-    colour = np.array([rng.uniform(0.35, 0.55), rng.uniform(0.62, 0.75), 0.93], np.float32)
-    paper = paper * (1 - blue[..., None] * (1 - colour))
+    tone = (0.87, 0.86, 0.83)
+    paper = _paper(blue.shape, tone, 0.007, canvas.ppi, rng)
+    colour = (rng.uniform(0.35, 0.55), rng.uniform(0.62, 0.75), 0.93)
+    paper = paper * (1 - blue[..., None] * (1 - np.asarray(colour, np.float32)))
     k = rng.uniform(0.03, 0.07)
-    return _inked("blue-pencil", canvas, roughen(canvas, rng), paper, (k, k, k), 0.1, rng)
+    return _inked("blue-pencil", canvas, roughen(canvas, rng), paper, (k, k, k), 0.1, rng, tone, blue, colour)
 
 
 def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: float, high: float) -> list[Linear]:
@@ -255,8 +263,9 @@ def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: f
 
 def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     shape = (canvas.height_px, canvas.width_px)
-    paper = _paper(shape, (0.88, 0.87, 0.84), 0.012, canvas.ppi, rng)
-    linear, marks = paper, np.zeros(shape, bool)
+    tone = (0.88, 0.87, 0.84)
+    paper = _paper(shape, tone, 0.012, canvas.ppi, rng)
+    art, marks = np.ones((*shape, 3), np.float32), np.zeros(shape, bool)
     for cover in _patches(canvas, rng, int(rng.integers(4, 8)), cue, 10, 28):
         hue = np.array([rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2)])
         hue[rng.integers(0, 3)] *= 0.25
@@ -267,23 +276,29 @@ def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         )
         rim = np.clip(cover - cv2.GaussianBlur(cover, (0, 0), 0.7 * canvas.ppi / 25.4), 0, 1)
         depth = np.clip(cover * (0.65 * pool + 0.9 * rim), 0, 3)[..., None] * hue * rng.uniform(0.35, 0.8)
-        linear = linear * np.exp(-depth).astype(np.float32)
+        art = art * np.exp(-depth).astype(np.float32)
         marks |= cover > 0.2
-    return Flat("watercolour", np.asarray(linear, np.float32), marks, canvas.ppi)
+    return Flat("watercolour", np.asarray(paper * art, np.float32), marks, canvas.ppi, art, tone)
 
 
 def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     shape = (canvas.height_px, canvas.width_px)
-    linear = _paper(shape, (0.86, 0.84, 0.79), 0.01, canvas.ppi, rng)
+    tone = (0.86, 0.84, 0.79)
+    linear = _paper(shape, tone, 0.01, canvas.ppi, rng)
+    plain = np.tile(np.asarray(tone, np.float32), (*shape, 1))
     marks = np.zeros(shape, bool)
+    pale = np.zeros(shape, bool)
     for i, cover in enumerate(_patches(canvas, rng, int(rng.integers(6, 11)), cue, 10, 26)):
         colour = rng.uniform(0.02, 0.7, 3) ** 1.4
         if i == 3:
             colour = np.array([0.78, 0.77, 0.72])
         brush = 1 + 0.03 * smooth_noise(shape, 0.8 * canvas.ppi / 25.4, rng)
-        linear = linear * (1 - cover[..., None]) + cover[..., None] * (colour * brush[..., None]).astype(np.float32)
+        paint = cover[..., None] * (colour * brush[..., None]).astype(np.float32)
+        linear, plain = linear * (1 - cover[..., None]) + paint, plain * (1 - cover[..., None]) + paint
+        pale = (pale & (cover < 0.5)) if i != 3 else marks & (cover > 0.98)
         marks |= cover > 0.2
-    return Flat("gouache", np.asarray(linear, np.float32), marks, canvas.ppi)
+    art = np.asarray(plain / np.asarray(tone, np.float32), np.float32)
+    return Flat("gouache", np.asarray(linear, np.float32), marks, canvas.ppi, art, tone, pale=pale)
 
 
 def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
@@ -304,9 +319,8 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
             canvas.stroke(np.linspace(a, b, 60), 0.35)
         _caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
     shape = (canvas.height_px, canvas.width_px)
-    paper = _paper(
-        shape, (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45)), 0.012, canvas.ppi, rng, 0.02
-    )
+    colour = (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45))
+    paper = _paper(shape, colour, 0.012, canvas.ppi, rng, 0.02)
     spots = np.zeros(shape, np.float32)
     for _ in range(int(rng.integers(6, 25))):
         x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
@@ -316,7 +330,22 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     spots = cv2.GaussianBlur(spots, (0, 0), 0.5 * canvas.ppi / 25.4)
     paper = paper * (1 - spots[..., None] * np.array([0.2, 0.35, 0.5], np.float32))
     k = rng.uniform(0.06, 0.12)
-    return _inked("print", canvas, roughen(canvas, rng), paper, (k * 1.2, k, k * 0.9), 0.2, rng)
+    ink = (k * 1.2, k, k * 0.9)
+    cover = roughen(canvas, rng)
+    back = _reverse(canvas, np.random.default_rng(int(rng.integers(1 << 30))))
+    paper = paper * (1 - back[..., None] * np.array([0.9, 0.95, 1.0], np.float32))
+    spoil = np.asarray(np.maximum(spots, back * 4), np.float32)
+    return _inked("print", canvas, cover, paper, ink, 0.2, rng, colour, spoil)
+
+
+def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:
+    """What shows through from the other side: mirrored lines of print, faint and soft, share of light lost."""
+    w, h = _size(canvas)
+    side = Canvas(w, h, canvas.ppi, 1)
+    for y in np.arange(0.15 * h, 0.85 * h, 7.0):
+        _caption(side, rng, y, 3.5, 0.4, str(rng.choice(WORDS)))
+    soft = cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), 0.25 * canvas.ppi / 25.4)
+    return np.asarray(soft * rng.uniform(0.03, 0.1), np.float32)
 
 
 def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
@@ -331,8 +360,9 @@ def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         canvas.stroke(np.linspace((x0 - 8, y0 + 3), (x0 + 70, y0 + 3), 50), 0.25)
     blue = rng.random() < 0.5
     ink = (0.05, 0.07, rng.uniform(0.25, 0.4)) if blue else (0.04, 0.04, 0.045)
-    paper = _paper((canvas.height_px, canvas.width_px), (0.88, 0.88, 0.87), 0.004, canvas.ppi, rng)
-    return _inked("signature", canvas, canvas.coverage(), paper, ink, 0.15, rng)
+    colour = (0.88, 0.88, 0.87)
+    paper = _paper((canvas.height_px, canvas.width_px), colour, 0.004, canvas.ppi, rng)
+    return _inked("signature", canvas, canvas.coverage(), paper, ink, 0.15, rng, colour)
 
 
 def turned(flat: Flat, deg: float, bed: float | None = None) -> tuple[Linear, NDArray[np.bool_]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -25,6 +25,9 @@ class Light:
     shadow_deg: float = 35.0
     penumbra: float = 0.12  # width of the soft edge, share of the diagonal
     shadow_tint: tuple[float, float, float] = (0.95, 1.0, 1.06)
+    buckle: float = 0.0  # light gained and lost on the waves of wet-stretched paper
+    buckle_waves: float = 5.0  # waves along the diagonal
+    warmth: float = 0.0  # how much warmer the light is on one side than on the other
 
 
 @dataclass(frozen=True)
@@ -90,9 +93,22 @@ def light_field(shape: tuple[int, int], light: Light) -> NDArray[np.float32]:
     edge = (along(light.shadow_deg) + 0.5 - light.shadow_at) / max(light.penumbra, 1e-3)
     dark = light.shadow / (1 + np.exp(-6 * np.clip(edge, -8, 8)))
     tint = np.asarray(light.shadow_tint, np.float32)
+    if light.buckle:
+        out = out * (1 + light.buckle * _waves(along, cx, cy, light.buckle_waves))
     # The tint belongs to the shadow: full light stays neutral.
     rgb = out[..., None] * (1 - dark[..., None] * (1 - (tint - 1) * (1 - dark[..., None])))
+    if light.warmth:
+        drift = along(light.falloff_deg + 70)[..., None] * np.array([1, 0, -1.3], np.float32)
+        rgb = rgb * (1 + light.warmth * drift)
     return np.asarray(cv2.resize(rgb.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC))
+
+
+def _waves(along: Callable[[float], Plane], cx: Plane, cy: Plane, waves: float) -> Plane:
+    """Waves of buckled paper, -1 to 1: highest at the rim of the sheet, where paper stretches most."""
+    ridge = np.sin(2 * np.pi * waves * along(20) + 1.7 * np.sin(7 * cy)) * np.sin(
+        2 * np.pi * 0.6 * waves * along(105) + 2
+    )
+    return np.asarray(ridge * np.clip(0.35 + 2.2 * (cx**2 + cy**2), 0, 1), np.float32)
 
 
 def record(

@@ -6,9 +6,10 @@ import json
 from itertools import pairwise
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import ValidationError, field_validator
+from pydantic import Field, ValidationError, field_validator
 
-from woad.core.docket.settings import Settings, number
+from woad.core.docket.marking import InkSettings, KnockoutSettings, PaperSettings
+from woad.core.docket.settings import Settings
 from woad.core.docket.squaring import ScanSettings, SquareSettings
 from woad.core.errors import BadSetting
 
@@ -16,46 +17,17 @@ Medium = Literal["pen", "pencil", "lettering", "tracing", "blue-pencil", "waterc
 MEDIA: tuple[str, ...] = get_args(Medium)
 
 
-class PaperSettings(Settings):
-    """Settings of the Paper step."""
+class Mix(Settings):
+    """Another take mixed in: its ``name``, its ``share`` 0..1 of the picture, and its settings."""
 
-    on: bool = True
-    evening: Annotated[
-        float, number("Evening", 0, 1, "%", 0.01, "How much of the uneven light and the paper's tone is taken out.")
-    ] = 1.0
-    grain: Annotated[float, number("Grain", 0, 1, "%", 0.01, "How much of the paper's texture stays.")] = 0.0
+    name: str
+    share: Annotated[float, Field(ge=0, le=1)]
+    take: Docket
 
-
-class InkSettings(Settings):
-    """Settings of the Ink step. A point that is ``None`` stands where this sheet's own tones put it."""
-
-    on: bool = True
-    paper: Annotated[
-        float | None, number("Paper point", 0, 1.5, "D", 0.01, "Tones lighter than this become bare paper.")
-    ] = None
-    middle: Annotated[
-        float | None, number("Middle point", 0.01, 2.4, "D", 0.01, "The tone that becomes half covered.")
-    ] = None
-    ink: Annotated[
-        float | None, number("Ink point", 0.05, 2.5, "D", 0.01, "Tones darker than this become full ink.")
-    ] = None
-    darkness: Annotated[
-        float, number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
-    ] = 3.0
-    halftones: Literal["inked", "seen"] = "inked"
-
-
-class KnockoutSettings(Settings):
-    """Settings of the Knock-out step. ``clearing`` and ``softness`` ``None`` follow this sheet's paper noise."""
-
-    on: bool = True
-    colour: Literal["auto", "keep", "one ink"] = "auto"
-    clearing: Annotated[
-        float | None, number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
-    ] = None
-    softness: Annotated[
-        float | None, number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
-    ] = None
+    @field_validator("take")
+    @classmethod
+    def _plain(cls, value: Docket) -> Docket:
+        return value.model_copy(update={"mix": None})
 
 
 class Docket(Settings):
@@ -68,6 +40,7 @@ class Docket(Settings):
     paper: PaperSettings = PaperSettings()
     ink: InkSettings = InkSettings()
     knockout: KnockoutSettings = KnockoutSettings()
+    mix: Mix | None = None
 
     @field_validator("ink")
     @classmethod
@@ -88,6 +61,15 @@ class Docket(Settings):
             raise BadSetting(path, f"There is no setting called {path}. Known ones are: {', '.join(setting_paths())}.")
         place[last] = value
         return docket_from(data)
+
+    def mixed_in(self) -> Docket | None:
+        """The other take as it is mixed: on the same squared sheet. None when nothing is mixed in."""
+        if self.mix is None or self.mix.share <= 0:
+            return None
+        return self.mix.take.model_copy(update={"scan": self.scan, "square": self.square, "mix": None})
+
+    def unmixed(self) -> Docket:
+        return self if self.mix is None else self.model_copy(update={"mix": None})
 
     def to_json(self) -> str:
         """JSON text, readable and stable."""

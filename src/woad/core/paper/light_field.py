@@ -15,9 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.paper.areas import find_areas
 
 Plane = NDArray[np.float32]
 
+_MOTTLED = 0.022  # paper whose tone varies by more than this is blotchy, not just rough
 _BLOCKS = 64  # blocks along the longer side
 
 
@@ -63,8 +65,20 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
     surface = _low_order(tone, share)
+    areas = find_areas(logs, _spanning(surface, size, h, w), spread)
+    if areas is not None:
+        covered = cv2.resize(areas.paint.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_AREA)
+        share = share * (1 - covered) ** 2
+        surface = np.asarray(cv2.resize(areas.light, tone.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
     surface = _grow(tone, share, surface, spread, _QUICK_GROWTH if quick else _GROWTH)
-    return _refine(logs, guide, surface, spread, size)
+    return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
+
+
+def _spanning(blocks: Plane, size: int, h: int, w: int) -> Plane:
+    """A plane of blocks enlarged to the sheet (h, w)."""
+    gh, gw = blocks.shape
+    large = cv2.resize(blocks, (gw * size, gh * size), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large, np.float32)[:h, :w]
 
 
 def _blocks(guide: Plane, size: int) -> tuple[Plane, Plane, float]:
@@ -182,26 +196,55 @@ def _grow(
     return surface
 
 
-def _refine(logs: Plane, guide: Plane, surface: Plane, spread: float, size: int) -> LightField | NoEstimate:
+def _refine(
+    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_] | None
+) -> LightField | NoEstimate:
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
     gh, gw = surface.shape
-    coarse = cv2.resize(surface, (gw * size, gh * size), interpolation=cv2.INTER_LINEAR)[:h, :w]
+    coarse = _spanning(surface, size, h, w)
     # Twice the block grid, laid exactly over the sheet.
     cells = (max(2, gw * 2), max(2, gh * 2))
     # The first mask is wide, so that a shadow's soft edge, which the blocks cut short, is learnt from its pixels.
     for give in (0.05, 0.025):
-        clear = _paper_mask(guide - coarse, max(give, 2.2 * spread), spread)
+        clear = _paper_mask(guide - coarse, max(give, 2.2 * spread), spread, paint)
         if float(clear.mean()) < 0.002:
             return NoEstimate("no bare paper was found on the sheet")
         field = _from_pixels(guide, clear, coarse, cells)
         coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
-    clear = _paper_mask(guide - coarse, max(0.012, 2.2 * spread), spread)
+    # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
+    for _ in range(3):
+        middle, unrest = _hump(guide - coarse)
+        if unrest < _MOTTLED:
+            break
+        spread, coarse = max(spread, unrest), coarse + np.float32(middle)
+        clear = _paper_mask(guide - coarse, 3.3 * spread, spread, paint)
+        field = _from_pixels(guide, clear, coarse, cells)
+        coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    reach = 3.3 if spread > _MOTTLED else 2.2
+    clear = _paper_mask(guide - coarse, max(0.012, reach * spread), spread, paint)
     if float(clear.mean()) < 0.002:
         return NoEstimate("no bare paper was found on the sheet")
     planes = [_from_pixels(logs[..., c], clear, coarse, cells) for c in range(logs.shape[2])]
+    if spread > _MOTTLED:
+        done = cv2.resize(np.mean(planes, axis=0), (w, h), interpolation=cv2.INTER_LINEAR)
+        planes = [plane + np.float32(_hump(guide - done)[0]) for plane in planes]
     kept = (guide - coarse)[clear]
     return LightField(np.exp(np.stack(planes, axis=-1)), float(clear.mean()), float(np.std(kept)))
+
+
+def _hump(residual: Plane) -> tuple[float, float]:
+    """Middle of the paper's hump in ``residual`` and its standard deviation, read from the lighter flank; at most 0.08."""
+    counts, edges = np.histogram(cv2.GaussianBlur(residual, (0, 0), 1.2), bins=160, range=(-0.4, 0.4))
+    smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
+    middle = float(edges[int(np.argmax(smooth))] + 0.5 * (edges[1] - edges[0]))
+    lighter = residual[residual > middle] - middle
+    if lighter.size < 200 or abs(middle) > 0.08:
+        return 0.0, 0.0
+    unrest = float(min(np.percentile(lighter, 68.3), 0.08))
+    # A hump that does not hold most of the sheet is not the paper's: hatching has tones of its own.
+    held = float((np.abs(residual - middle) < 2.5 * unrest).mean())
+    return (middle, unrest) if held > 0.5 else (0.0, 0.0)
 
 
 def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cells: tuple[int, int]) -> Plane:
@@ -219,9 +262,12 @@ def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cel
     return np.asarray(prior + field, np.float32)
 
 
-def _paper_mask(residual: Plane, give: float, spread: float) -> NDArray[np.bool_]:
-    """Pixels no more than ``give`` darker than the surface, and not next to a mark (as far as there are such)."""
+def _paper_mask(residual: Plane, give: float, spread: float, paint: NDArray[np.bool_] | None) -> NDArray[np.bool_]:
+    """Pixels no more than ``give`` darker than the surface, without ``paint`` and not next to a mark (as far as there
+    are such)."""
     light = residual < max(give, 4 * spread, 0.03)
+    if paint is not None:
+        light &= ~paint
     clear = light
     for margin, blur in ((5, 1.2), (3, 0.8), (1, 0.0)):
         smooth = cv2.GaussianBlur(residual, (0, 0), blur) if blur else residual

@@ -68,12 +68,15 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
     return tuple(floors)
 
 
-def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5, grainy: bool = False) -> Gate:
+def mark_gate(
+    reflectance: Codes, floors: Sequence[float], softness: float = 0.5, grainy: bool = False, peak: float = 0.0
+) -> Gate:
     """How surely each pixel holds a mark: 0 is paper, 255 a mark, (h, w) uint8.
 
     Parameters: ``reflectance`` codes (h, w); ``floors`` per scale as from :func:`measure_floors`, for this level;
     ``softness`` 0..1, the share of the floor over which marks fade in; ``grainy`` for pencil and the like, whose own
-    faint grain goes down to the paper's.
+    faint grain goes down to the paper's; ``peak`` darkness that a mark must reach somewhere near, 0 for any: blotches
+    of mottled or foxed paper and the other side's print are broad and dark enough, but never as dark as ink.
     """
     dark = darkness_codes(reflectance)
     h, w = dark.shape
@@ -85,7 +88,25 @@ def mark_gate(reflectance: Codes, floors: Sequence[float], softness: float = 0.5
     # Beside a mark the paper's noise would be let through with it: a pixel must itself be darker than paper,
     # judged over its 3 x 3 neighbours.
     local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * (LOCAL_GRAINY if grainy else LOCAL))
-    return np.asarray(cv2.min(near, cv2.LUT(local, _ramp_table(0.4, 1.0)))).reshape(h, w)
+    gate = np.asarray(cv2.min(near, cv2.LUT(local, _ramp_table(0.4, 1.0)))).reshape(h, w)
+    return gate if peak <= 0 else np.asarray(cv2.min(gate, _reaches(reflectance, peak)))
+
+
+def _reaches(reflectance: Codes, peak: float) -> Gate:
+    """255 where something as dark as ``peak`` lies within about 12 px, judged over 3 x 3 so that noise does not count."""
+    top = (1 - peak) * PAPER_CODE
+    depth = cv2.GaussianBlur(reflectance, (3, 3), 0)
+    deep = cv2.convertScaleAbs(
+        cv2.subtract(np.full_like(depth, round(top * 1.12)), depth), alpha=255 / (0.12 * top + 1)
+    )
+    for _ in range(2):
+        h, w = deep.shape
+        small = cv2.copyMakeBorder(deep, 0, h % 2, 0, w % 2, cv2.BORDER_REPLICATE)
+        deep = cv2.max(cv2.max(small[::2, ::2], small[1::2, ::2]), cv2.max(small[::2, 1::2], small[1::2, 1::2]))
+    deep = cv2.blur(cv2.dilate(deep, _BOX7), (3, 3))
+    for _ in range(2):
+        deep = cv2.resize(deep, None, fx=2, fy=2, interpolation=cv2.INTER_NEAREST)
+    return np.asarray(deep, np.uint8)[: reflectance.shape[0], : reflectance.shape[1]]
 
 
 def _pyramid_evidence(dark: Gate, floors: Sequence[float]) -> list[Gate]:
@@ -124,6 +145,7 @@ def _follow(seed: NDArray[np.generic], weak: NDArray[np.generic]) -> Gate:
 
 
 _BOX3 = np.ones((3, 3), np.uint8)
+_BOX7 = np.ones((7, 7), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
+from woad.core.ink.dropout import find_pencil
 from woad.core.paper.evening import Gain, even, linear_light, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
+from woad.core.paper.samples import obey, read_place
 from woad.core.raster.codes import from_codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
@@ -18,6 +22,7 @@ from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.medium import propose_medium, read_traits
 from woad.core.render.readings import Readings
+from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
 
@@ -26,15 +31,28 @@ _CROP_PX = 320
 _LUMA = (0.299, 0.587, 0.114)
 
 
-def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
+@dataclass(frozen=True)
+class Said:
+    """What the user has said by clicking: places (shares of the sheet) that are ``paper`` and the darkest ``ink``."""
+
+    paper: tuple[tuple[float, float], ...] = ()
+    ink: tuple[tuple[float, float], ...] = ()
+
+
+NOTHING_SAID = Said()
+
+
+def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) -> Readings:
     """Measure a sheet from its pyramid: whole-sheet readings on a reduced level, noise and ink at full size.
 
-    ``quick`` is for a first look: a smaller level and fewer places.
+    ``quick`` is for a first look: a smaller level and fewer places. What is ``said`` is obeyed.
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
     encoded = pyramid.whole(base)
     linear = linear_light(encoded)
     light = estimate_light(linear, quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
+    if said.paper:
+        light = _as_said(light, linear, said)
     field, doubt = _grid_or_flat(light, linear)
     cell = _cell_px(pyramid)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
@@ -46,6 +64,8 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     first_floor = _floors_of(mean_crops, rough)[0]
     ink = find_ink(mean_crops, first_floor)
+    if said.ink:
+        ink = _ink_as_said(ink, reduced, said)
     weights = _weights(ink, pyramid.channels)
     floors = _all_floors(pyramid, grid, cell, weights, mean_crops, quick)
     one_ink = _is_one_ink(reduced, ink, first_floor)
@@ -54,7 +74,8 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
-    proposal = propose_medium(read_traits(reduced, first_floor, ink, (int(code[0]), int(code[1]), int(code[2]))))
+    traits = read_traits(reduced, first_floor, ink, (int(code[0]), int(code[1]), int(code[2])))
+    proposal = propose_medium(traits)
     return Readings(
         light=grid,
         cell_px=cell,
@@ -72,7 +93,32 @@ def measure(pyramid: Pyramid, quick: bool = False) -> Readings:
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
+        hue_share=0.0 if traits is None else traits.coloured,
+        sharpness=0.0 if quick else _sharpness(mean_crops),
+        pencil=find_pencil(reduced, first_floor),
+        ink_said=bool(said.ink),
     )
+
+
+def _as_said(light: LightField | NoEstimate, linear: Plane, said: Said) -> LightField:
+    grid = obey(light.grid if isinstance(light, LightField) else None, linear, said.paper)
+    if isinstance(light, LightField):
+        return replace(light, grid=grid)
+    return LightField(grid, 0.0, 0.01)
+
+
+def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> InkColour:
+    """Full ink is as light as the lightest of the places said to be darkest: all of them come out black."""
+    places = [read_place(reduced, x, y) for x, y in said.ink]
+    own = max(places, key=lambda colour: float(colour.mean()))
+    half = ink.half_tones if isinstance(ink, InkColour) else 0.0
+    return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
+
+
+def _sharpness(crops: list[Plane]) -> float:
+    """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.8."""
+    width = edge_width([grey_of(crop) for crop in crops])
+    return 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.6 * (width - 0.9), 0, 0.8))
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:

@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
+from woad.core.ink.dropout import Pencil
+
+NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
 
 
 @dataclass(frozen=True, eq=False)
@@ -19,6 +22,8 @@ class Readings:
     ``light`` (gh, gw, C) float32 linear value of paper at the centres of cells of ``cell_px`` level-0 pixels;
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
+    ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
+    scan blurred; ``pencil`` a drop-out colour found; ``ink_said`` whether the user has said what the darkest mark is;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -38,6 +43,10 @@ class Readings:
     medium: Medium
     medium_sure: float
     medium_why: str
+    hue_share: float = 0.0
+    sharpness: float = 0.0
+    pencil: Pencil | NoEstimate = NOT_LOOKED_FOR
+    ink_said: bool = False
 
     @property
     def clearing(self) -> float:
@@ -56,5 +65,5 @@ class Readings:
         if density is None or isinstance(self.ink, NoEstimate):
             return 1.2
         # The light flank of the ink's own hump still belongs to full ink; grain without a hump has none.
-        flank = 0.0 if self.ink.grainy else min(2.2 * self.ink.spread_d, 0.3 * density)
+        flank = 0.0 if self.ink.grainy or self.ink_said else min(2.2 * self.ink.spread_d, 0.3 * density)
         return max(density - flank, 0.1)

@@ -8,13 +8,27 @@ from functools import lru_cache
 import numpy as np
 
 from woad.core.docket.model import Docket
+from woad.core.docket.touches import Touch
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import Reading, TonePoints, coverage_curve, resting_middle
+from woad.core.ink.dropout import Colour, Pencil, refusal
 from woad.core.raster.codes import Table8, table_8bit
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.readings import Readings
 
 MM_BODY = 0.7  # how far a coloured mark's body is looked for, mm
+
+
+@dataclass(frozen=True)
+class Work:
+    """What the Ink step does beside the curve, in terms of its settings: ``solid``, ``boldness``, ``two_tone`` for one
+    ink; ``saturation`` and ``sharpness`` for colour."""
+
+    solid: float = 0.0
+    boldness: float = 0.0
+    two_tone: str = "off"
+    saturation: float = 1.0
+    sharpness: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -23,7 +37,8 @@ class Recipe:
 
     ``evening`` power of the light field; ``grain`` share of paper texture that stays; ``points`` of the curve;
     ``ink_rgb`` encoded colour of full ink (one ink); ``noise_scale`` and ``clearing_scale`` multiply the floors of the
-    Paper and the Knock-out gate, ``softness`` their ramp.
+    Paper and the Knock-out gate, ``softness`` their ramp; ``peak`` darkness a mark must reach; ``dropped`` reflectance
+    of drop-out colours; ``neutral`` takes hue out of colour; ``work`` what is done to marks.
     """
 
     one_ink: bool
@@ -36,6 +51,12 @@ class Recipe:
     clearing_scale: float
     softness: float
     knockout: bool
+    peak: float = 0.0
+    dropped: tuple[Colour, ...] = ()
+    neutral: bool = False
+    work: Work = Work()
+    body: float = 0.5
+    touches: tuple[Touch, ...] = ()
 
     @property
     def ink_rgb(self) -> tuple[int, int, int]:
@@ -50,7 +71,7 @@ class Recipe:
     @property
     def paper_key(self) -> tuple[object, ...]:
         """What the Paper step's result depends on."""
-        return (self.one_ink, self.evening, self.noise_scale, self.softness)
+        return (self.one_ink, self.evening, self.noise_scale, self.softness, self.peak, self.dropped, self.touches)
 
 
 def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
@@ -86,7 +107,7 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
     softness = 0.5
     if docket.knockout.softness is not None:
         softness = float(np.clip(docket.knockout.softness / max(clearing, 1e-3), 0.02, 0.98))
-    ink = _ink_colour(docket, readings, points)
+    ink = _ink_colour(docket, readings) if one_ink else (darkest(docket.ink.darkness if docket.ink.on else 3.0),) * 3
     reading = reading_of(docket, one_ink)
     if not docket.ink.on:
         own, reading = (readings.ink_density or 1.2) if one_ink else 3.0, "seen"
@@ -102,10 +123,68 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         clearing_scale=scale,
         softness=softness,
         knockout=docket.knockout.on,
+        peak=docket.paper.blotches * (1 - readings.ink_fold) if docket.paper.on and one_ink else 0.0,
+        dropped=dropped(docket, readings),
+        neutral=not one_ink and is_neutral(docket, readings),
+        work=_work(docket, readings),
+        body=docket.knockout.body,
+        touches=(docket.paper.touches if docket.paper.on else ()) + (docket.ink.touches if docket.ink.on else ()),
     )
 
 
-def _ink_colour(docket: Docket, readings: Readings, points: TonePoints) -> tuple[float, float, float]:
+def _work(docket: Docket, readings: Readings) -> Work:
+    if not docket.ink.on:
+        return Work()
+    ink = docket.ink
+    return Work(
+        solid=ink.solid,
+        boldness=ink.boldness,
+        two_tone=ink.two_tone,
+        saturation=1.0 if ink.saturation is None else ink.saturation,
+        sharpness=readings.sharpness if ink.sharpness is None else ink.sharpness,
+    )
+
+
+def is_neutral(docket: Docket, readings: Readings) -> bool:
+    """Whether all hue is taken out of the marks: as set, else when the marks have none to speak of."""
+    wish = docket.paper.neutral
+    return wish == "on" or (wish == "auto" and docket.paper.on and readings.hue_share < 0.02)
+
+
+def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
+    """Reflectance of the drop-out colours in force; none that cannot be told from ink or paper."""
+    wish = docket.ink.drop_out
+    if not docket.ink.on or wish == "off" or len(readings.weights) != 3:
+        return ()
+    colours: tuple[Colour, ...]
+    if wish == "auto":
+        colours = (readings.pencil.colour,) if isinstance(readings.pencil, Pencil) else ()
+    else:
+        colours = tuple(_linear_colour(colour) for colour in wish)
+    return () if not colours or refusal(colours, ink_of(readings)) else colours
+
+
+def _linear_colour(colour: tuple[int, int, int]) -> Colour:
+    r, g, b = srgb_decode(np.array(colour, np.float32) / 255).tolist()
+    return r, g, b
+
+
+def ink_of(readings: Readings) -> Colour:
+    """Reflectance of full ink, per channel; a usual black when none was found."""
+    if isinstance(readings.ink, NoEstimate):
+        return 0.05, 0.05, 0.05
+    own = (readings.ink.reflectance * 3)[:3]
+    return own[0], own[1], own[2]
+
+
+def drop_out_refusal(colours: tuple[tuple[int, int, int], ...], readings: Readings) -> str | None:
+    """Why these colours (sRGB) cannot be dropped on this sheet, or None."""
+    if len(readings.weights) != 3:
+        return "the scan is grey, so no colour can be told from the ink"
+    return refusal([_linear_colour(colour) for colour in colours], ink_of(readings))
+
+
+def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float]:
     """Linear colour of full ink: neutral when the scan's ink is, else its own hue; as dark as set."""
     target = docket.ink.darkness if docket.ink.on else (readings.ink_density or 1.2)
     even = darkest(target)
@@ -113,7 +192,8 @@ def _ink_colour(docket: Docket, readings: Readings, points: TonePoints) -> tuple
         return even, even, even
     own = np.clip(np.asarray(readings.ink.reflectance, np.float64), 0.002, 0.98)
     code = srgb_encode(own.astype(np.float32))
-    if float(code.max() - code.min()) < 0.11:
+    plain = docket.paper.neutral == "auto" and float(code.max() - code.min()) < 0.11
+    if docket.paper.neutral == "on" or plain:
         return even, even, even
     density = -np.log10(own)
     # An ink with a hue is made denser, not black: its deepest channel gets the wanted density.

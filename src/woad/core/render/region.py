@@ -19,13 +19,15 @@ from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.render.recipe import Recipe, make_recipe
+from woad.core.render.hand import hand_of
+from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import plane_of, squared_pyramid
 from woad.core.render.steps import (
     Evened,
     aligned,
     body_px,
+    fine_px,
     ink_step,
     knockout_step,
     level_floors,
@@ -90,12 +92,13 @@ def plain_region(pyramid: Pyramid, level: int, box: Region) -> Plane8:
 
 
 def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None) -> Evened:
-    key = (id(sheet.readings), level, tile, recipe.paper_key)
+    key = (id(sheet.readings), id(sheet.pyramid), level, tile, recipe.paper_key)
     held = cache.get(key) if cache is not None else None
     if held is not None:
         return held
     encoded = sheet.pyramid.read(level, tile)
-    out = paper_step(encoded, tile, level, recipe, sheet.readings)
+    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
+    out = paper_step(encoded, tile, level, recipe, sheet.readings, hand)
     if cache is not None:
         cache.put(key, out)
     return out
@@ -118,12 +121,14 @@ def render_region(
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
         return Picture(_paper_picture(evened, sheet, recipe, inner), None)
+    fine = fine_px(sheet.ppi, level)
     if step == "ink" or not recipe.knockout:
-        return Picture(_ink_picture(evened, recipe, inner), None)
-    if recipe.one_ink and not recipe.clears_more:
+        return Picture(_ink_picture(evened, recipe, inner, fine, level), None)
+    if recipe.one_ink and not recipe.clears_more and recipe.work == Work():
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         inner = _ALL
-    cut = knockout_step(evened, ink_step(evened, recipe), recipe, sheet.readings, level, body)
+    inked = ink_step(evened, recipe, fine, level)
+    cut = knockout_step(evened, inked, recipe, sheet.readings, level, body)
     alpha = np.ascontiguousarray(cut.alpha[inner])
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
 
@@ -136,19 +141,24 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     dark = min(linear) if recipe.one_ink else 0.0
     points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
-    return _ink_picture(evened, replace(recipe, points=points, reading="seen", ink_linear=ink), inner)
+    plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work())
+    return _ink_picture(evened, plain, inner)
 
 
 _ALL = (slice(None), slice(None))
 
 
-def _ink_picture(evened: Evened, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
-    cut = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-    inked = ink_step(cut, recipe)
+def _ink_picture(
+    evened: Evened, recipe: Recipe, inner: tuple[slice, slice], fine: float = 1.0, level: int = 0
+) -> Plane8:
+    if recipe.work == Work():
+        # Nothing looks around a pixel: only what is shown is computed.
+        evened, inner = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner]), _ALL
+    inked = ink_step(evened, recipe, fine, level)
     if inked.rgb is not None:
-        return inked.rgb
+        return np.ascontiguousarray(inked.rgb[inner])
     assert inked.tone is not None
-    return on_white(inked.tone, recipe.ink_rgb)
+    return on_white(np.ascontiguousarray(inked.tone[inner]), recipe.ink_rgb)
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from woad.core.docket.model import Docket
 from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
-from woad.core.render.measure import measure
+from woad.core.render.hand import on_sheet
+from woad.core.render.measure import NOTHING_SAID, Said, measure
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
 from woad.core.square.frame import Frame
@@ -31,6 +32,7 @@ class Sheet:
     settled: bool = True
     scale: float = 1.0
     set_ppi: float | None = None
+    said: Said = NOTHING_SAID
 
     @property
     def width(self) -> int:
@@ -60,8 +62,13 @@ class Sheet:
 
 
 def is_square(sheet: Sheet, docket: Docket) -> bool:
-    """Whether the sheet is squared as the docket says."""
-    return _frame_for(sheet, docket) == sheet.frame and docket.scan.ppi == sheet.set_ppi
+    """Whether the sheet is squared, and measured, as the docket says."""
+    frame = _frame_for(sheet, docket)
+    return frame == sheet.frame and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
+
+
+def _said(docket: Docket, frame: Frame) -> Said:
+    return Said(tuple(on_sheet(docket.paper.at, frame)), tuple(on_sheet(docket.ink.at, frame)))
 
 
 def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
@@ -77,13 +84,17 @@ def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
 
 
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:
-    """The sheet squared as the docket says, measured anew if that moves its pixels."""
+    """The sheet squared as the docket says, measured anew if that moves its pixels or something else was said of it."""
     frame = _frame_for(sheet, docket)
+    said = _said(docket, frame)
+    if frame == sheet.frame and said != sheet.said:
+        readings = measure(sheet.pyramid, not sheet.settled, said)
+        return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)
     if frame == sheet.frame:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
     pyramid = squared_pyramid(sheet.scan, frame)
-    readings = measure(pyramid, quick=not sheet.settled)
-    return replace(sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi)
+    readings = measure(pyramid, not sheet.settled, said)
+    return replace(sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi, said=said)
 
 
 def make_sheet(
@@ -101,7 +112,9 @@ def make_sheet(
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     pyramid = squared_pyramid(scan, frame)
-    return Sheet(original, scan, found, frame, pyramid, measure(pyramid, quick), not quick, scale, docket.scan.ppi)
+    said = _said(docket, frame)
+    readings = measure(pyramid, quick, said)
+    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said)
 
 
 def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
-from woad.core.knockout.coverage import body_alpha, body_reach, unmix
+from woad.core.ink import painting, strokes
+from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
+from woad.core.knockout.coverage import OPAQUE_REACH, body_alpha, body_reach, opaque_alpha, unmix
 from woad.core.paper.evening import even, make_gain
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
+from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
-from woad.core.render.recipe import MM_BODY, Recipe, channel_table, tone_table
+from woad.core.render.recipe import MM_BODY, Recipe, Work, channel_table, ink_of, tone_table
 
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
@@ -50,12 +54,21 @@ class CutOut:
 
 def reach_px(recipe: Recipe, body_px: float) -> int:
     """How far a tile must be enlarged so that its inside equals the whole."""
-    return REACH_PX + (0 if recipe.one_ink else body_reach(body_px))
+    work = recipe.work
+    if recipe.one_ink:
+        return REACH_PX + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
+    around = max(body_reach(body_px), OPAQUE_REACH if recipe.body > 0.5 else 0)
+    return REACH_PX + around + (painting.REACH_PX if work.sharpness else 0)
 
 
 def body_px(ppi: float | None, level: int) -> float:
     """The reach of a coloured mark's body at a level, px."""
     return max(0.6, MM_BODY * (ppi or 300.0) / 25.4 / (1 << level))
+
+
+def fine_px(ppi: float | None, level: int) -> float:
+    """Half the width of a fine line, 0.4 mm, at a level, px."""
+    return 0.2 * (ppi or 300.0) / 25.4 / (1 << level)
 
 
 def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, ...]:
@@ -68,20 +81,38 @@ def _grainy(readings: Readings) -> bool:
     return not isinstance(readings.ink, NoEstimate) and readings.ink.grainy
 
 
-def paper_step(encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings) -> Evened:
-    """Even the light of an encoded tile (h, w, C) lying at ``box`` of ``level``."""
-    weights = readings.weights if recipe.one_ink else None
-    gain = make_gain(readings.light, recipe.evening, weights)
-    codes = even(encoded, gain, readings.cell_px, (box.x, box.y, level))
-    if recipe.one_ink:
-        folded = codes
+def paper_step(
+    encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings, hand: Hand | None = None
+) -> Evened:
+    """Even the light of an encoded tile (h, w, C) lying at ``box`` of ``level``; drop colours out, lay by-hand strokes."""
+    fold = readings.weights if recipe.one_ink else None
+    place = (box.x, box.y, level)
+    if recipe.dropped and encoded.shape[2] == 3:
+        gain = make_gain(readings.light, recipe.evening, None)
+        codes = drop_out(even(encoded, gain, readings.cell_px, place), _dropper(recipe.dropped, ink_of(readings)))
+        if fold is not None:
+            codes = np.asarray(cv2.transform(codes, np.asarray([fold], np.float32))).reshape(codes.shape[:2])
     else:
-        if codes.shape[2] == 1:
-            codes = np.repeat(codes, 3, axis=2)
+        codes = even(encoded, make_gain(readings.light, recipe.evening, fold), readings.cell_px, place)
+    if not recipe.one_ink and codes.shape[2] == 1:
+        codes = np.repeat(codes, 3, axis=2)
+    if hand is not None:
+        codes = deepened(lightened(codes, hand, box, level), hand.strengthen, box, level)
+    folded = codes
+    if not recipe.one_ink:
         # Equal shares, so that pale yellow counts as much as pale grey.
         folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
-    gate = mark_gate(folded, level_floors(readings, level, recipe.noise_scale), recipe.softness, _grainy(readings))
+    floors = level_floors(readings, level, recipe.noise_scale)
+    gate = mark_gate(folded, floors, recipe.softness, _grainy(readings), recipe.peak)
+    if hand is not None and hand.darken is not None:
+        # After the gate: what was paper stays paper, however dark the brush.
+        codes = deepened(codes, hand.darken, box, level)
     return Evened(codes, gate, folded)
+
+
+@lru_cache(maxsize=8)
+def _dropper(colours: tuple[Colour, ...], ink: Colour) -> Dropper:
+    return make_dropper(colours, ink)
 
 
 def texture_gate(gate: Plane8, grain: float) -> Plane8:
@@ -102,16 +133,32 @@ def scale_8(plane: Plane8, by: Plane8) -> Plane8:
     return np.asarray(cv2.multiply(plane, by, scale=1 / 255)).reshape(plane.shape)
 
 
-def ink_step(evened: Evened, recipe: Recipe) -> Inked:
-    """Apply the curve; paper texture is thinned to what ``grain`` keeps."""
+def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 0) -> Inked:
+    """Apply the curve and what the Ink step does to marks; paper texture is thinned to what ``grain`` keeps.
+
+    ``fine_px`` half the width of a fine line at this level.
+    """
     gate = texture_gate(evened.gate, recipe.grain)
     if recipe.one_ink:
         tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
-        return Inked(scale_8(tone, gate), None)
+        return Inked(_worked(scale_8(tone, gate), recipe.work, fine_px), None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
-    missing = cv2.bitwise_not(look_up(evened.codes, table))
-    kept = scale_8(np.asarray(missing), cv2.merge([gate, gate, gate]))
+    rgb = look_up(evened.codes, table)
+    if recipe.work.sharpness and level < 2:
+        # What the scan blurred shows at full size; half a size down, half as much of it.
+        rgb = painting.sharpen(rgb, recipe.work.sharpness / (1 << level))
+    rgb = painting.saturate(rgb, recipe.work.saturation)
+    if recipe.neutral:
+        rgb = np.asarray(cv2.cvtColor(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB))
+    kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+
+
+def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:
+    tone = strokes.embolden(strokes.fill_solid(tone, work.solid), work.boldness, fine_px)
+    if work.two_tone == "shape":
+        return strokes.two_tone(tone)
+    return strokes.where_only(tone) if work.two_tone == "where" else tone
 
 
 def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: float) -> CutOut:
@@ -119,7 +166,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     strict: Plane8 | None = None
     if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
-        strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(readings))
+        strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(readings), recipe.peak)
     if inked.tone is not None:
         alpha = inked.tone if strict is None else scale_8(inked.tone, strict)
         return CutOut(alpha, None)
@@ -130,8 +177,18 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = body_alpha(least, body)
+    alpha = _bodied(least, body, recipe.body, level)
     return CutOut(alpha, unmix(rgb, alpha))
+
+
+def _bodied(least: Plane8, reach: float, wish: float, level: int) -> Plane8:
+    """Alpha of coloured marks between see-through (0), washes (0.5) and opaque (1)."""
+    wash = body_alpha(least, reach)
+    if wish == 0.5:
+        return wash
+    other = least if wish < 0.5 else opaque_alpha(least, wash, 2 / (1 << level))
+    share = abs(wish - 0.5) * 2
+    return np.asarray(cv2.max(cv2.addWeighted(other, share, wash, 1 - share, 0), least))
 
 
 def aligned(box: Region, recipe: Recipe, body: float, width: int, height: int) -> Region:

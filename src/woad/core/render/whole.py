@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Docket
 from woad.core.errors import Cancelled
 from woad.core.raster.tiles import Region, bands
+from woad.core.render.hand import hand_of
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
-from woad.core.render.steps import aligned, body_px, ink_step, knockout_step, paper_step
+from woad.core.render.steps import aligned, body_px, fine_px, ink_step, knockout_step, paper_step
 
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
@@ -81,8 +82,9 @@ def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event
         raise Cancelled
     body = body_px(sheet.ppi, 0)
     tile = aligned(box, recipe, body, *sheet.pyramid.size(0))
-    evened = paper_step(sheet.pyramid.read(0, tile), tile, 0, recipe, sheet.readings)
-    inked = ink_step(evened, recipe)
+    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
+    evened = paper_step(sheet.pyramid.read(0, tile), tile, 0, recipe, sheet.readings, hand)
+    inked = ink_step(evened, recipe, fine_px(sheet.ppi, 0))
     inner = slice(box.y - tile.y, box.bottom - tile.y)
     rows = slice(box.y, box.bottom)
     if planes.tone is not None and inked.tone is not None:

@@ -1,0 +1,98 @@
+"""Settings of the Paper, Ink and Knock-out steps."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import field_validator
+
+from woad.core.docket.settings import Settings, number
+from woad.core.docket.touches import Place, Touch, on_the_scan
+
+Colour8 = tuple[int, int, int]
+
+
+class PaperSettings(Settings):
+    """Settings of the Paper step. ``at`` are places said to be paper; ``neutral`` takes all hue out of the marks."""
+
+    on: bool = True
+    evening: Annotated[
+        float, number("Evening", 0, 1, "%", 0.01, "How much of the uneven light and the paper's tone is taken out.")
+    ] = 1.0
+    grain: Annotated[float, number("Grain", 0, 1, "%", 0.01, "How much of the paper's texture stays.")] = 0.0
+    blotches: Annotated[
+        float,
+        number("Blotches", 0, 0.6, "%", 0.01, "What is nowhere as dark as this share of full ink is taken for paper."),
+    ] = 0.0
+    neutral: Literal["auto", "on", "off"] = "auto"
+    at: tuple[Place, ...] = ()
+    touches: tuple[Touch, ...] = ()
+
+    @field_validator("at")
+    @classmethod
+    def _on_scan(cls, value: tuple[Place, ...]) -> tuple[Place, ...]:
+        return on_the_scan(value)
+
+
+class InkSettings(Settings):
+    """Settings of the Ink step. A point that is ``None`` stands where this sheet's own tones put it, and so do
+    ``saturation`` and ``sharpness``; ``at`` are places said to be the darkest mark; ``drop_out`` none, by itself, or
+    one or two colours (sRGB as seen on white paper)."""
+
+    on: bool = True
+    paper: Annotated[
+        float | None, number("Paper point", 0, 1.5, "D", 0.01, "Tones lighter than this become bare paper.")
+    ] = None
+    middle: Annotated[
+        float | None, number("Middle point", 0.01, 2.4, "D", 0.01, "The tone that becomes half covered.")
+    ] = None
+    ink: Annotated[
+        float | None, number("Ink point", 0.05, 2.5, "D", 0.01, "Tones darker than this become full ink.")
+    ] = None
+    darkness: Annotated[
+        float, number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
+    ] = 3.0
+    halftones: Literal["inked", "seen"] = "inked"
+    solid: Annotated[float, number("Solid", 0, 1, "%", 0.01, "How far noise inside blacks is filled.")] = 0.0
+    boldness: Annotated[float, number("Boldness", -1, 1, "%", 0.01, "How much fine lines gain or lose.")] = 0.0
+    drop_out: Literal["off", "auto"] | tuple[Colour8, ...] = "off"
+    two_tone: Literal["off", "shape", "where"] = "off"
+    saturation: Annotated[
+        float | None, number("Saturation", 0, 2, "%", 0.01, "How strong a painting's colours are; 100 leaves them.")
+    ] = None
+    sharpness: Annotated[
+        float | None, number("Sharpness", 0, 2, "%", 0.01, "How much a painting's edges are steepened.")
+    ] = None
+    at: tuple[Place, ...] = ()
+    touches: tuple[Touch, ...] = ()
+
+    @field_validator("at")
+    @classmethod
+    def _on_scan(cls, value: tuple[Place, ...]) -> tuple[Place, ...]:
+        return on_the_scan(value)
+
+    @field_validator("drop_out")
+    @classmethod
+    def _colours(cls, value: object) -> object:
+        if isinstance(value, tuple):
+            if not 1 <= len(value) <= 2:
+                raise ValueError("one or two colours can be dropped out")
+            if any(not 0 <= v <= 255 for colour in value for v in colour):
+                raise ValueError("a colour has three values from 0 to 255")
+        return value
+
+
+class KnockoutSettings(Settings):
+    """Settings of the Knock-out step. ``clearing`` and ``softness`` ``None`` follow this sheet's paper noise."""
+
+    on: bool = True
+    colour: Literal["auto", "keep", "one ink"] = "auto"
+    clearing: Annotated[
+        float | None, number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
+    ] = None
+    softness: Annotated[
+        float | None, number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
+    ] = None
+    body: Annotated[
+        float, number("Body", 0, 1, "%", 0.01, "Coloured marks from see-through (0) over washes (50) to opaque (100).")
+    ] = 0.5

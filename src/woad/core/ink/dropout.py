@@ -1,0 +1,160 @@
+"""Drop-out colours: a pencil's marks taken out in density space, on paper and under ink.
+
+Densities of overlapping colorants add (Beer-Lambert), so a pixel's density is split into ink and pencil by least
+squares on their density vectors; negative shares count as none. A pencil's grain covers the paper in part, which bends
+its density vector a little: the share is therefore turned into coverage by that very curve, and its light divided out.
+Source: Ruifrok and Johnston, Quantification of histochemical staining by colour deconvolution (2001).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+from woad.core.raster.codes import PAPER_CODE, Codes
+
+Plane = NDArray[np.float32]
+Colour = tuple[float, float, float]
+
+MOST = 2  # colours that can be dropped at once: three densities tell ink and two pencils apart
+_STEPS = 512
+_RESIDUE = 0.3  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
+_STRIP_VALUES = 240_000
+
+
+@dataclass(frozen=True)
+class Dropper:
+    """Made once per colours: ``rows`` (n, 3) linear functionals giving each pencil's share of a density, ``alone``
+    (n, 3) the same with the other pencils left out, ``tables`` (n, _STEPS, 3) the light a share lets through;
+    ``ink`` mean reflectance of full ink."""
+
+    rows: Plane
+    alone: Plane
+    tables: Plane
+    ink: float
+
+
+def refusal(colours: Sequence[Colour], ink: Colour) -> str | None:
+    """Why these drop-out colours (reflectance against paper, per channel) cannot be told apart, or None."""
+    basis = [_density(ink), *(_density(c) for c in colours)]
+    for colour in colours:
+        if float(_density(colour).max()) < 0.08:
+            return "this colour is the paper's own"
+    for i in range(1, len(basis)):
+        if _sine(basis[i], basis[0]) < 0.14:
+            return "this colour is the ink's own, only paler, so dropping it would take the ink as well"
+    if len(colours) == 2 and _sine(basis[1], basis[2]) < 0.12:
+        return "the two colours are nearly the same"
+    return None
+
+
+def _density(colour: Colour) -> NDArray[np.float64]:
+    return -np.log(np.clip(np.asarray(colour, np.float64), 0.01, 1.0))
+
+
+def _sine(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
+    cosine = float(a @ b / max(float(np.linalg.norm(a) * np.linalg.norm(b)), 1e-9))
+    return float(np.sqrt(max(0.0, 1 - cosine**2)))
+
+
+def make_dropper(colours: Sequence[Colour], ink: Colour) -> Dropper:
+    """Prepare to drop ``colours`` (one or two) beside an ``ink``, all as reflectance against the paper, 0..1."""
+    pencils = [_density(c) for c in colours]
+    # Half-covered ink is nearly neutral whatever its own hue: its edges are what is told from pencil.
+    ink_vector = 0.5 * _density(ink) / max(float(_density(ink).max()), 1e-6) + 0.5
+    rows = np.linalg.pinv(np.column_stack([ink_vector, *pencils]))[1:]
+    alone = np.stack([np.linalg.pinv(np.column_stack([ink_vector, p]))[1] for p in pencils])
+    cover = np.linspace(0, 1.5, 400)
+    tables = []
+    for colour, row in zip(colours, alone, strict=True):
+        through = np.clip(1 - cover[:, None] * (1 - np.asarray(colour)), 0.02, 1)
+        share = -np.log(through) @ row
+        at = np.linspace(0, 2, _STEPS)
+        grown = np.maximum.accumulate(share)
+        tables.append(np.stack([np.interp(at, grown, through[:, c]) for c in range(3)], axis=1))
+    return Dropper(
+        rows.astype(np.float32), alone.astype(np.float32), np.asarray(tables, np.float32), float(np.mean(ink))
+    )
+
+
+def shares(reflectance: Plane, dropper: Dropper) -> list[Plane]:
+    """How much of each pencil lies on every pixel: (h, w) float32 each, 1 is its full strength."""
+    density = -np.log(np.maximum(reflectance, np.float32(0.004)))
+    parts = [_functional(density, row) for row in dropper.rows]
+    if len(parts) == 2:
+        # A negative share of one pencil would be made up for by the other: then there is only the other.
+        first, second = parts
+        parts = [
+            np.where(second < 0, _functional(density, dropper.alone[0]), first),
+            np.where(first < 0, _functional(density, dropper.alone[1]), second),
+        ]
+    return [np.asarray(np.clip(part, 0, 2), np.float32) for part in parts]
+
+
+def _functional(density: Plane, row: Plane) -> Plane:
+    return np.asarray(cv2.transform(density, row.reshape(1, 3)), np.float32).reshape(density.shape[:2])
+
+
+def drop_out(codes: Codes, dropper: Dropper) -> Codes:
+    """Reflectance codes (h, w, 3) without the pencils."""
+    out = np.empty_like(codes)
+    rows = max(8, _STRIP_VALUES // max(1, codes.shape[1] * 3))
+    for top in range(0, codes.shape[0], rows):
+        some = slice(top, top + rows)
+        light = codes[some].astype(np.float32) * np.float32(1 / PAPER_CODE)
+        out[some] = np.clip(_cleared(light, dropper) * PAPER_CODE + 0.5, 0, 65535).astype(np.uint16)
+    return out
+
+
+def _cleared(light: Plane, dropper: Dropper) -> Plane:
+    # In full ink noise outweighs hue, and what lies under it cannot be seen: it stays whole.
+    sure = np.clip((light.max(axis=2) - 1.5 * dropper.ink) * np.float32(1 / 0.15), 0, 1)
+    through = np.ones_like(light)
+    for share, table in zip(shares(light, dropper), dropper.tables, strict=True):
+        at = np.clip(share * sure * ((_STEPS - 1) / 2), 0, _STEPS - 1)
+        through *= table[at.astype(np.int32)]
+    cleared = light / through
+    pale = np.clip(2 * cleared.mean(axis=2) - 1, 0, 1)
+    lift = _RESIDUE * (1 - through.mean(axis=2)) * pale
+    return np.asarray(cleared + lift[..., None], np.float32)
+
+
+@dataclass(frozen=True)
+class Pencil:
+    """A drop-out colour that was found: ``colour`` reflectance at full strength, ``share`` of the marks that it makes."""
+
+    colour: Colour
+    share: float
+
+
+def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
+    """The pale hue that most of a sheet's coloured marks have.
+
+    ``reflectance`` (h, w, 3) of the evened sheet, reduced; ``floor`` darkness that paper does not reach.
+    """
+    if reflectance.ndim != 3 or reflectance.shape[2] != 3:
+        return NoEstimate("the scan is grey: no colour can be told from the ink")
+    values = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(-1, 3)
+    density = -np.log(np.clip(values, 0.01, 1.2))
+    grey = density.mean(axis=1)
+    hue = density - grey[:, None]
+    chroma = np.linalg.norm(hue, axis=1)
+    marks = grey > max(0.04, 2 * floor)
+    pale = marks & (values.max(axis=1) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
+    if pale.sum() < max(60, 0.02 * marks.sum()):
+        return NoEstimate("no pale colour stands out beside the ink")
+    turn = np.arctan2(hue[pale] @ np.array([-1, 2, -1]) / 6**0.5, hue[pale] @ np.array([1, 0, -1]) / 2**0.5)
+    counts, edges = np.histogram(turn, bins=48, range=(-np.pi, np.pi), weights=chroma[pale])
+    around = np.convolve(np.concatenate([counts[-2:], counts, counts[:2]]), np.ones(5), mode="valid")
+    peak = edges[int(np.argmax(around))] + np.pi / 48
+    near = np.abs((turn - peak + np.pi) % (2 * np.pi) - np.pi) < 0.45
+    own = density[pale][near]
+    strength = own.mean(axis=1)
+    strong = own[strength >= np.percentile(strength, 90)]
+    colour = np.exp(-np.median(strong, axis=0) * 1.1)
+    return Pencil((float(colour[0]), float(colour[1]), float(colour[2])), float(near.sum() / max(marks.sum(), 1)))

@@ -1,0 +1,65 @@
+"""Places that the user says are paper: the light field obeys them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+_PATCH = 0.004  # half side of what a click reads, share of the longer side
+_REACH = 0.12  # how far around it a click changes the light, share of the longer side
+
+
+def read_place(linear: Plane, x: float, y: float) -> NDArray[np.float64]:
+    """Median colour (C,) of a small patch of ``linear`` (h, w, C) around (x, y), shares of width and height 0..1."""
+    h, w = linear.shape[:2]
+    half = max(1, round(_PATCH * max(h, w)))
+    cx, cy = int(np.clip(x * w, 0, w - 1)), int(np.clip(y * h, 0, h - 1))
+    part = linear[max(cy - half, 0) : cy + half + 1, max(cx - half, 0) : cx + half + 1]
+    return np.asarray(np.median(part.reshape(-1, linear.shape[2]), axis=0), np.float64)
+
+
+def obey(field: Plane | None, linear: Plane, places: Sequence[tuple[float, float]]) -> Plane:
+    """A light field (gh, gw, C) that is exactly the sheet's own value at the ``places`` said to be paper.
+
+    ``field`` is the estimate, or None when there is none: then the places are all there is to go by. Between and around
+    them the correction fades (Shepard 1968, weights falling with distance).
+    """
+    values = np.stack([read_place(linear, x, y) for x, y in places])
+    logs = np.log(np.maximum(values, 1e-4))
+    if field is None:
+        field = np.tile(np.exp(logs.mean(axis=0)).astype(np.float32), (24, 24, 1))
+        reach = 10.0
+    else:
+        reach = _REACH
+    gh, gw = field.shape[:2]
+    h, w = linear.shape[:2]
+    longer = max(h, w)
+    own = np.log(np.maximum(field, np.float32(1e-4)))
+    at = np.array([[x * gw - 0.5, y * gh - 0.5] for x, y in places], np.float32)
+    y, x = np.mgrid[0:gh, 0:gw].astype(np.float32)
+    out = own
+    # A few rounds: where places lie close together each moves the other's value.
+    for _ in range(4):
+        there = np.stack([_at(out, ax, ay) for ax, ay in at])
+        missing = logs - there
+        squares = np.stack([((x - ax) * w / gw / longer) ** 2 + ((y - ay) * h / gh / longer) ** 2 for ax, ay in at])
+        weight = np.exp(-squares / (2 * reach**2))
+        near = 1 / (squares + 1e-5)
+        share = near / near.sum(axis=0)
+        out = out + np.einsum("nyx,nyx,nc->yxc", weight, share, missing).astype(np.float32)
+    return np.asarray(np.exp(out), np.float32)
+
+
+def _at(field: Plane, x: float, y: float) -> NDArray[np.float64]:
+    patch = cv2.getRectSubPix(np.ascontiguousarray(field[..., 0]), (1, 1), (float(x), float(y)))
+    if field.shape[2] == 1:
+        return np.asarray(patch.ravel(), np.float64)
+    return np.array(
+        [float(cv2.getRectSubPix(np.ascontiguousarray(field[..., c]), (1, 1), (float(x), float(y)))[0, 0])
+         for c in range(field.shape[2])], np.float64,
+    )  # fmt: skip
