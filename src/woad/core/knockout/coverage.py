@@ -45,7 +45,10 @@ def opaque_alpha(least: Plane8, wash: Plane8, reach_px: float) -> Plane8:
     ``least`` (H, W) as in :func:`body_alpha`, exactly 0 on bare paper; ``wash`` its answer for marks too thin to have an
     inside. ``reach_px`` is how wide an edge is. An edge pixel is covered by its share of the paint just inside.
     """
-    paint = cv2.morphologyEx(cv2.threshold(least, 0, 255, cv2.THRESH_BINARY)[1], cv2.MORPH_CLOSE, _BOX3)
+    # A few steps of noise beside a mark are not paint; over 3 x 3 pixels pale paint stands above them.
+    calm = cv2.GaussianBlur(least, (3, 3), 0)
+    paint = cv2.morphologyEx(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], cv2.MORPH_CLOSE, _BOX5)
+    paint = cv2.morphologyEx(paint, cv2.MORPH_OPEN, _BOX5)
     r = int(np.clip(round(reach_px), 1, OPAQUE_REACH // 3))
     inner = cv2.erode(paint, np.ones((2 * r + 1, 2 * r + 1), np.uint8))
     sigma = 0.8 * r + 0.4
@@ -53,13 +56,15 @@ def opaque_alpha(least: Plane8, wash: Plane8, reach_px: float) -> Plane8:
     weight = cv2.GaussianBlur(share, (0, 0), sigma)
     near = cv2.GaussianBlur(least.astype(np.float32) * share, (0, 0), sigma)
     own = cv2.divide(near, cv2.max(weight, 1e-3))
-    edge = cv2.convertScaleAbs(cv2.divide(least.astype(np.float32), cv2.max(own, 1.0), scale=255 / 0.97))
+    above = cv2.max(least.astype(np.float32) - _NOISE / 2, 0.0)
+    edge = cv2.convertScaleAbs(cv2.divide(above, cv2.max(0.97 * own - _NOISE / 2, 1.0), scale=255))
     answer = np.where(weight > 0.02, edge, wash)
     return np.asarray(cv2.max(cv2.max(np.asarray(answer, np.uint8), inner), least))
 
 
-OPAQUE_REACH = 12  # px
-_BOX3 = np.ones((3, 3), np.uint8)
+OPAQUE_REACH = 16  # px
+_NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
+_BOX5 = np.ones((5, 5), np.uint8)
 
 
 def body_reach(reach_px: float) -> int:

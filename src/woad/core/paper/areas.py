@@ -24,7 +24,7 @@ _RING = 5  # cells on either side of an edge that are compared
 _STEP = 0.014
 _JUDGED = 60  # the largest areas are compared across their edges
 _BOX3 = np.ones((3, 3), np.uint8)
-_NEAR = 14.0  # cells from sure paper within which its light is known
+_NEAR, _FAR = 14.0, 120.0  # cells from sure paper within which its light is known, with little and much of it
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,7 +79,11 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
     # Edges all over an area, as in granulating washes and shading: paper is where its light is reached now and then.
     paper = taken[cells.labels] & ~edges
     far = cv2.distanceTransform((~paper).astype(np.uint8), cv2.DIST_L2, 3)
-    paint |= edges & (cells.top - light.mean(axis=2) < -2.5 * _SAME) & (far < _NEAR)
+    paint |= edges & (cells.top - light.mean(axis=2) < -1.4 * _SAME) & (far < _NEAR + _FAR * paper.mean())
+    # Grain that the edges cut out of a painted area is part of it: what lies around tells.
+    known = cv2.blur((~edges).astype(np.float32), (9, 9))
+    around = cv2.blur((paint & ~edges).astype(np.float32), (9, 9))
+    paint |= edges & (around > 0.6 * known) & (known > 0.1)
     h, w = logs.shape[:2]
     # Its rim belongs to it: edge cells beside paint are paint as well.
     grown = cv2.dilate(paint.astype(np.uint8), _BOX3) & (paint | (cells.labels == 0)).astype(np.uint8)
