@@ -97,11 +97,13 @@ def _cut(logs: Plane, spread: float) -> _Cells:
     # The steepest channel shows an edge best; noise is the same in all.
     steep = np.zeros((h, w), np.float32)
     for c in range(logs.shape[2]):
-        soft = cv2.GaussianBlur(np.ascontiguousarray(logs[..., c]), (0, 0), 1.2)
+        plane = np.ascontiguousarray(logs[..., c])
+        # Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is not.
+        soft = cv2.subtract(cv2.GaussianBlur(plane, (0, 0), 1.2), cv2.blur(cv2.blur(plane, (9, 9)), (9, 9)))
         dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
         steep = np.maximum(steep, cv2.magnitude(dx, dy))
     usual = float(np.percentile(steep, 40))
-    limit = float(np.clip(3.2 * usual, 0.008, 0.05))
+    limit = float(np.clip(3.2 * usual, 0.007, 0.05))
     factor = max(1, round(max(h, w) / _CELLS))
     gh, gw = max(1, h // factor), max(1, w // factor)
     crisp = cv2.resize((steep > limit).astype(np.float32), (gw, gh), interpolation=cv2.INTER_AREA) > 0.3

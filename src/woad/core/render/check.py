@@ -8,8 +8,13 @@ import cv2
 import numpy as np
 
 from woad.core.docket.model import Docket
+from woad.core.ink.dropout import make_dropper, shares
+from woad.core.ink.painting import out_of_range, overshoot, sharpen
+from woad.core.paper.evening import even, make_gain
+from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
-from woad.core.render.region import RegionCache, overlay_region
+from woad.core.render.recipe import Recipe, ink_of, make_recipe
+from woad.core.render.region import RegionCache, overlay_region, render_region
 from woad.core.render.sheet import Sheet
 
 _CHECK_PX = 1800
@@ -17,11 +22,18 @@ _CHECK_PX = 1800
 
 @dataclass(frozen=True)
 class Checks:
-    """``lost`` pieces of strokes and ``lost_share`` of the sheet's area; ``kept_share`` of paper not yet gone."""
+    """``lost`` pieces of strokes and ``lost_share`` of the sheet's area; ``kept_share`` of paper not yet gone.
+
+    ``pencil_left`` mean coverage, steps of 255, where a drop-out colour lay, None without one; ``out_of_range`` share of
+    colours that saturation pushes too far, ``overshoot`` of sharpened edges (share of full scale), 0 for one ink.
+    """
 
     lost: int
     lost_share: float
     kept_share: float
+    pencil_left: float | None = None
+    out_of_range: float = 0.0
+    overshoot: float = 0.0
 
 
 def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
@@ -35,4 +47,44 @@ def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
     count, _, stats, _ = cv2.connectedComponentsWithStats(lost, connectivity=8)
     # A single pixel at this level is as likely the paper's noise as a stroke.
     large = int((stats[1:, cv2.CC_STAT_AREA] >= 12).sum()) if count > 1 else 0
-    return Checks(large, float(np.count_nonzero(lost)) / lost.size, float(np.count_nonzero(kept)) / kept.size)
+    recipe = make_recipe(docket, sheet.readings)
+    far, beyond = _overdone(sheet, docket, recipe, level, box, cache)
+    return Checks(
+        large,
+        float(np.count_nonzero(lost)) / lost.size,
+        float(np.count_nonzero(kept)) / kept.size,
+        _pencil_left(sheet, docket, recipe, level, box, cache),
+        far,
+        beyond,
+    )
+
+
+def _pencil_left(
+    sheet: Sheet, docket: Docket, recipe: Recipe, level: int, box: Region, cache: RegionCache
+) -> float | None:
+    if not recipe.dropped:
+        return None
+    gain = make_gain(sheet.readings.light, 1.0, None)
+    before = from_codes(even(sheet.pyramid.read(level, box), gain, sheet.readings.cell_px, (box.x, box.y, level)))
+    parts = shares(before, make_dropper(recipe.dropped, ink_of(sheet.readings)))
+    lines = (np.max(parts, axis=0) > 0.3) & (before.max(axis=2) > 0.5)
+    # Ink beside or across a line is not what is left of it.
+    ink = cv2.dilate((before.max(axis=2) < 0.45).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    lines &= ~ink
+    picture = render_region(sheet, docket, "knockout", level, box, cache)
+    if picture.alpha is None or not lines.any():
+        return 0.0
+    return float(picture.alpha[lines].mean())
+
+
+def _overdone(
+    sheet: Sheet, docket: Docket, recipe: Recipe, level: int, box: Region, cache: RegionCache
+) -> tuple[float, float]:
+    work = recipe.work
+    if recipe.one_ink or (work.saturation <= 1 and not work.sharpness):
+        return 0.0, 0.0
+    plain = docket.model_copy(
+        update={"ink": docket.ink.model_copy(update={"saturation": 1.0, "sharpness": 0.0}), "mix": None}
+    )
+    before = np.asarray(render_region(sheet, plain, "ink", level, box, cache).rgb)
+    return out_of_range(before, work.saturation), overshoot(before, sharpen(before, work.sharpness))

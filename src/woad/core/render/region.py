@@ -14,12 +14,14 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, resting_middle
+from woad.core.paper.evening import sample_grid
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.hand import hand_of
+from woad.core.render.mix import mix_cut_outs
 from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import plane_of, squared_pyramid
@@ -110,8 +112,17 @@ def render_region(
     """The sheet as it leaves ``step`` (one of STEPS, or ``editions``, which shows the knock-out).
 
     ``box`` lies on ``level`` of :func:`step_pyramid` and must be on the image. Tiles equal the whole. ``before`` is the
-    squared sheet before Paper.
+    squared sheet before Paper. A take that is mixed in is part of the picture from Paper on.
     """
+    other = None if step in PLAIN else docket.mixed_in()
+    own = _render(sheet, docket, step, level, box, cache)
+    if other is None or docket.mix is None:
+        return own
+    second = _render(sheet, other, step, level, box, cache)
+    return Picture(*mix_cut_outs(own.rgb, own.alpha, second.rgb, second.alpha, docket.mix.share))
+
+
+def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None) -> Picture:
     if step in PLAIN:
         return Picture(plain_region(step_pyramid(sheet, docket, step), level, box), None)
     recipe = make_recipe(docket, sheet.readings)
@@ -193,11 +204,14 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
 
 
 def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:
-    """An overlay (h, w) uint8, 255 where it holds: ``lost`` strokes or ``kept`` paper.
+    """An overlay (h, w) uint8, 255 where it holds: ``lost`` strokes or ``kept`` paper; ``light`` is graded, 255 where
+    all light is lost, with a line for every twentieth.
 
     Lost: something stands above the paper's noise, the finest threshold at which a mark can be told from grain, and
     hardly any of it is left. Kept: a little coverage stays where nothing stands clearly above the noise.
     """
+    if kind == "light":
+        return _light_overlay(sheet, level, box)
     recipe = make_recipe(docket, sheet.readings)
     body = body_px(sheet.ppi, level)
     tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
@@ -216,3 +230,14 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         hit = (cv2.dilate(clear, np.ones((7, 7), np.uint8)) < 128) & (alpha > 2)
     inner = hit[box.y - tile.y : box.bottom - tile.y, box.x - tile.x : box.right - tile.x]
     return np.asarray(inner, np.uint8) * np.uint8(255)
+
+
+def _light_overlay(sheet: Sheet, level: int, box: Region) -> Plane8:
+    light = sheet.readings.light.mean(axis=2, keepdims=True)
+    most = float(np.percentile(light, 99))
+    part = sample_grid(light, sheet.readings.cell_px, box.x, box.y, box.w, box.h, level)[..., 0] / max(most, 1e-4)
+    lost = np.clip(1 - part, 0, 1)
+    steps = np.floor(lost * 20)
+    line = (steps != np.roll(steps, 1, 0)) | (steps != np.roll(steps, 1, 1))
+    line[0], line[:, 0] = False, False
+    return np.asarray(np.where(line, 255, np.minimum(lost * 255, 250)), np.uint8)

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.errors import Cancelled
+from woad.core.raster.compositing import on_white
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.hand import hand_of
+from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import aligned, body_px, fine_px, ink_step, knockout_step, paper_step
@@ -45,6 +47,54 @@ class Planes:
 
 def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None) -> Planes:
     """Compute every pixel of a sheet. Raises :class:`Cancelled` soon after ``stop`` is set."""
+    other = docket.mixed_in()
+    if other is None or docket.mix is None:
+        return _render(sheet, docket, progress, stop)
+
+    def part(low: float) -> Progress | None:
+        return None if progress is None else lambda share: progress(low + share / 2)
+
+    return _mixed(_render(sheet, docket, part(0.0), stop), _render(sheet, other, part(0.5), stop), docket.mix.share)
+
+
+def _mixed(a: Planes, b: Planes, share: float) -> Planes:
+    """Two finished sheets mixed, band by band into the first one's planes where they fit."""
+    if a.tone is not None and b.tone is not None and a.ink_rgb == b.ink_rgb:
+        tone = mix_planes(a.tone, b.tone, share)
+        if a.alpha is None and b.alpha is None:
+            return Planes(a.ink_rgb, tone, None, None, None)
+        return Planes(a.ink_rgb, tone, mix_cut_outs(a.ink_rgb, a.alpha, a.ink_rgb, b.alpha, share)[1], None, None)
+    shape = (a.tone if a.tone is not None else a.paper_rgb).shape[:2]  # type: ignore[union-attr]
+    paper = np.empty((*shape, 3), np.uint8)
+    cut = a.alpha is not None or b.alpha is not None
+    rgb = np.empty((*shape, 3), np.uint8) if cut else None
+    alpha = np.empty(shape, np.uint8) if cut else None
+    for top in range(0, shape[0], _LEAST_ROWS):
+        rows = slice(top, top + _LEAST_ROWS)
+        papers = [_on_paper(p, rows) for p in (a, b)]
+        paper[rows] = mix_planes(papers[0], papers[1], share)
+        if rgb is not None and alpha is not None:
+            one, two = (_cut_rows(p, rows, q) for p, q in zip((a, b), papers, strict=True))
+            mixed, covered = mix_cut_outs(*one, *two, share)
+            rgb[rows] = np.asarray(mixed, np.uint8)
+            alpha[rows] = covered if covered is not None else 255
+    return Planes(a.ink_rgb, None, alpha, rgb, paper)
+
+
+def _on_paper(planes: Planes, rows: slice) -> Plane8:
+    if planes.paper_rgb is not None:
+        return planes.paper_rgb[rows]
+    assert planes.tone is not None
+    return on_white(np.ascontiguousarray(planes.tone[rows]), planes.ink_rgb)
+
+
+def _cut_rows(planes: Planes, rows: slice, paper: Plane8) -> tuple[Colour, Plane8 | None]:
+    if planes.alpha is None:
+        return paper, None
+    return (planes.ink_rgb if planes.rgb is None else planes.rgb[rows]), planes.alpha[rows]
+
+
+def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
     recipe = make_recipe(docket, sheet.readings)
     w, h = sheet.pyramid.size(0)
     tone = np.empty((h, w), np.uint8) if recipe.one_ink else None

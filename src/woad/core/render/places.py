@@ -1,0 +1,64 @@
+"""What a clicked place is: its colour against the paper, its density, and why it cannot be what the user says it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from woad.core.docket.model import Docket
+from woad.core.paper.evening import even, make_gain
+from woad.core.raster.codes import from_codes
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.recipe import drop_out_refusal
+from woad.core.render.sheet import Sheet
+
+_HALF = 3  # px around a click that are read
+MARK_D, BARE_D = 0.45, 0.08  # from here on a place is surely a mark; below it is surely bare
+
+
+@dataclass(frozen=True)
+class PlaceReading:
+    """``colour`` sRGB as it would look on white paper; ``density`` against the paper as estimated."""
+
+    colour: tuple[int, int, int]
+    density: float
+
+
+def read_place_at(sheet: Sheet, x: float, y: float) -> PlaceReading | None:
+    """Reading at (x, y), shares of the scan's width and height; None outside the squared sheet."""
+    at = sheet.frame.from_scan(np.array([x, y]) * np.array(sheet.frame.scan, np.float64))
+    w, h = sheet.pyramid.size(0)
+    cx, cy = int(np.floor(at[0])), int(np.floor(at[1]))
+    if not (0 <= cx < w and 0 <= cy < h):
+        return None
+    box = Region(cx - _HALF, cy - _HALF, 2 * _HALF + 1, 2 * _HALF + 1).clip(w, h)
+    gain = make_gain(sheet.readings.light, 1.0, None)
+    codes = even(sheet.pyramid.read(0, box), gain, sheet.readings.cell_px, (box.x, box.y, 0))
+    colours = from_codes(codes).reshape(-1, codes.shape[2])
+    # A thin stroke fills a part of the patch: its darker half is what was meant.
+    order = np.argsort(colours.mean(axis=1))
+    own = np.median(colours[order[: max(1, len(order) // 2)]], axis=0)
+    rgb = np.rint(srgb_encode(np.clip(np.resize(own, 3) if own.size == 1 else own, 0, 1)) * 255).astype(int)
+    middle = float(np.median(colours.mean(axis=1)))
+    return PlaceReading((int(rgb[0]), int(rgb[1]), int(rgb[2])), float(-np.log10(max(middle, 1e-3))))
+
+
+def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) -> str | None:
+    """Why the place cannot be ``paper``, ``ink`` or a ``drop-out`` colour: one clear sentence, or None."""
+    reading = read_place_at(sheet, x, y)
+    if reading is None:
+        return "That place lies outside the sheet. Nothing was changed; click on the sheet."
+    if kind == "paper" and sheet.readings.light_doubt is None and reading.density > MARK_D:
+        return f"That place is a mark (D {reading.density:.2f}), not paper. Nothing was changed; click bare paper."
+    if kind == "ink" and reading.density < BARE_D:
+        return (
+            f"That place is bare paper (D {reading.density:.2f}). Nothing was changed; click inside the darkest mark."
+        )
+    if kind == "drop-out":
+        held = docket.ink.drop_out if isinstance(docket.ink.drop_out, tuple) else ()
+        why = drop_out_refusal((*held[-1:], reading.colour), sheet.readings)
+        if why is not None:
+            return f"That colour cannot be dropped out: {why}. Nothing was changed; click a pencil line."
+    return None
