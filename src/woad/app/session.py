@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -19,6 +19,9 @@ from woad.core.render.report import ScanReport
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
 from woad.core.render.squaring import carried
+
+if TYPE_CHECKING:
+    from woad.app.takes import Take
 
 STEPS: tuple[tuple[str, str], ...] = (
     ("scan", "Scan"),
@@ -50,6 +53,8 @@ class Entry:
     report: ScanReport | None = None
     reported: object = None  # what the report was asked for with
     written: tuple[Path, ...] = ()
+    takes: tuple[Take, ...] = ()
+    off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)
 
     @property
@@ -99,6 +104,8 @@ class Session(QObject):
         self.overlays: frozenset[str] = frozenset()
         self.fault_shown = ""  # the fault whose places are shown on the scan
         self.tool = ""  # the by-hand tool in hand: level, corners, bow
+        self.brush = 0.03  # radius, share of the scan's longer side
+        self.brush_strength = 0.35
         self.rulers = False
         self.guides_shown = True
         self.grid = False
@@ -238,8 +245,13 @@ class Session(QObject):
         """Another medium brings its own starting values for every step; one undo takes it back."""
         if self.docket is not None and self.docket.medium != medium:
             start = starting_docket(medium)
-            kept = start.model_copy(update={"scan": self.docket.scan, "square": self.docket.square})
+            kept = _kept_by_hand(self.docket, start)
             self._push(kept, "Medium", None)
+
+    def put_on(self, docket: Docket, label: str, gesture: int | None = None) -> None:
+        """Take over a whole docket: a take, a mix."""
+        if self.docket is not None:
+            self._push(docket, label, gesture)
 
     def _push(self, docket: Docket, label: str, gesture: int | None) -> None:
         entry = self.entry
@@ -306,6 +318,13 @@ class Session(QObject):
         spots[which] = (x, y)
         entry.spots = (spots[0], spots[1])
         self.view_changed.emit()
+
+
+def _kept_by_hand(docket: Docket, start: Docket) -> Docket:
+    """Another medium's starting values with everything that belongs to this sheet: its frame, places and strokes."""
+    paper = start.paper.model_copy(update={"at": docket.paper.at, "touches": docket.paper.touches})
+    ink = start.ink.model_copy(update={"at": docket.ink.at, "touches": docket.ink.touches})
+    return start.model_copy(update={"scan": docket.scan, "square": docket.square, "paper": paper, "ink": ink})
 
 
 def load_first(source: Source) -> Loaded:

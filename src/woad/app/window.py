@@ -109,6 +109,7 @@ class MainWindow(QMainWindow):
             self.actions_[name].setText(f"{text}: {label}" if label else text)
         overlays = session.overlays
         for name, on in (("wipe", session.wipe), ("lost", "lost" in overlays), ("kept", "kept" in overlays),
+                         ("light", "light" in overlays),
                          ("pile", not self.pile.isHidden()), ("rulers", session.rulers),
                          ("watch", self.desk.watch.folder is not None),
                          ("guides", session.guides_shown), ("grid", session.grid),
@@ -198,8 +199,20 @@ class MainWindow(QMainWindow):
         self.session.look(**{name: not getattr(self.session, name)})
 
     def take_tool(self, tool: str) -> None:
-        self.session.go_to("square")
+        from woad.app.handwork import BRUSH_TOOLS, PLACE_TOOLS
+
+        self.session.go_to(BRUSH_TOOLS.get(tool) or PLACE_TOOLS.get(tool, ("square", ""))[0])
         self.session.take_tool(tool)
+
+    def keep_take(self) -> None:
+        from woad.app import takes
+
+        takes.keep(self.session)
+
+    def flip_take(self) -> None:
+        from woad.app import takes
+
+        takes.flip(self.session)
 
     def zoom_spots(self, by: int) -> None:
         self.session.look(spot_zoom=min(max(self.session.spot_zoom + by, 0), 4))

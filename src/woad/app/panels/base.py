@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from woad.app import theme
 from woad.app.session import Entry, Session
 from woad.app.widgets.controls import ReadingLine, Switch, hairline
 from woad.app.widgets.setting_row import SettingRow
@@ -49,15 +50,18 @@ class StepPanel(QWidget):
         outer.addLayout(self.body)
         outer.addStretch(1)
         self._rows: list[tuple[SettingRow, Values]] = []
+        self._overlays: dict[str, QCheckBox] = {}
+        self.tools: dict[str, QPushButton] = {}
+        self._tool_icons: dict[str, str] = {}
         self._gestures: dict[str, int] = {}
 
     # -- building ----------------------------------------------------------------------------------------------
 
-    def add_row(self, path: str, values: Values) -> SettingRow:
-        """A slider bound to the docket; one drag is one undo entry."""
+    def add_row(self, path: str, values: Values, into: QVBoxLayout | None = None) -> SettingRow:
+        """A slider bound to the docket; one drag is one undo entry. ``into`` a fold's body instead of the panel."""
         row = SettingRow(setting(path), self)
         row.changed.connect(lambda value, finished: self.change(path, value, row.label.text(), finished))
-        self.body.addWidget(row)
+        (into or self.body).addWidget(row)
         self._rows.append((row, values))
         return row
 
@@ -81,7 +85,39 @@ class StepPanel(QWidget):
         self.body.addWidget(line)
         return line
 
-    def add_named(self, name: str, widget: QWidget) -> None:
+    def add_overlay(self, name: str, text: str, role: str, tip: str) -> tuple[QCheckBox, QLabel]:
+        """A box that shows or hides an overlay, with its figure."""
+        row = QHBoxLayout()
+        box = QCheckBox(text, self)
+        box.setProperty("role", role)
+        box.setToolTip(tip)
+        box.toggled.connect(lambda on: self.session.toggle_overlay(name, on))
+        figure = QLabel("", self)
+        figure.setProperty("role", "reading")
+        row.addWidget(box)
+        row.addStretch(1)
+        row.addWidget(figure)
+        self.body.addLayout(row)
+        self._overlays[name] = box
+        return box, figure
+
+    def add_tools(self, tools: Sequence[tuple[str, str, str, str]]) -> dict[str, QPushButton]:
+        """By-hand tools, two a row: name, icon, text, tip. Returns their buttons."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(6)
+        for i, (name, icon, text, tip) in enumerate(tools):
+            button = QPushButton(theme.icon(icon), text, self)
+            button.setCheckable(True)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, n=name: self.session.take_tool(n))
+            grid.addWidget(button, i // 2, i % 2)
+            self.tools[name] = button
+            self._tool_icons[name] = icon
+        self.body.addLayout(grid)
+        return self.tools
+
+    def add_named(self, name: str, widget: QWidget, into: QVBoxLayout | None = None) -> None:
         """A label in front of a control."""
         row = QHBoxLayout()
         row.setSpacing(8)
@@ -90,7 +126,7 @@ class StepPanel(QWidget):
         label.setBuddy(widget)
         row.addWidget(label, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(widget, 1)
-        self.body.addLayout(row)
+        (into or self.body).addLayout(row)
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -109,6 +145,15 @@ class StepPanel(QWidget):
             value, own = values(docket, entry)
             row.show_value(value, own)
             row.setEnabled(on)
+        for name, box in self._overlays.items():
+            box.blockSignals(True)
+            box.setChecked(name in self.session.overlays)
+            box.blockSignals(False)
+        for name, icon in self._tool_icons.items():
+            held = self.session.tool == name
+            self.tools[name].setChecked(held)
+            self.tools[name].setIcon(theme.icon(icon, "on_woad" if held else "text"))
+            self.tools[name].setEnabled(on)
         self.show_entry(entry, docket)
 
     def show_entry(self, entry: Entry, docket: Docket) -> None:

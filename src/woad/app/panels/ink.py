@@ -5,9 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from woad.app.panels.base import StepPanel
+from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
 from woad.app.session import Entry, Session
 from woad.app.widgets.controls import Choice
+from woad.app.widgets.drop_out import DropOutChoice
+from woad.app.widgets.fold import Fold
+from woad.app.widgets.takes_list import TakesList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
@@ -21,20 +25,57 @@ class InkPanel(StepPanel):
         )
         self.plot = BoundPlot(self)
         self.body.addWidget(self.plot)
-        for name in ("paper", "middle", "ink"):
-            self.add_row(f"ink.{name}", partial(self._point, name))
+        self.points = [self.add_row(f"ink.{name}", partial(self._point, name)) for name in ("paper", "middle", "ink")]
         self.add_row("ink.darkness", lambda d, e: (d.ink.darkness, starting_docket(d.medium).ink.darkness))
+        self.saturation = self.add_row("ink.saturation", lambda d, e: (_or(d.ink.saturation, 1.0), 1.0))
+        self.sharpness = self.add_row("ink.sharpness", lambda d, e: (_or(d.ink.sharpness, _sharp(e)), _sharp(e)))
+        self.drop_out = DropOutChoice(session, self)
+        self.add_named(self.tr("Drop out"), self.drop_out)
+        self._more()
+        self.add_section(self.tr("By hand"))
+        self.add_tools((
+            ("ink-place", "droplet", self.tr("Darkest mark"), self.tr("Click places that are full ink (X)")),
+            ("strengthen", "brush", self.tr("Strengthen"), self.tr("Brush faint marks so that they are kept (U)")),
+            ("drop-out", "pipette", self.tr("Drop a colour"), self.tr("Click a pencil line whose colour must vanish (Z)")),
+        ))  # fmt: skip
+        self.brush = BrushRows(session, "ink", self)
+        self.body.addWidget(self.brush)
+        self.add_section(self.tr("Check"))
+        self.lost, self.lost_count = self.add_overlay(
+            "lost", self.tr("Lost strokes"), "madder", self.tr("Marks that these settings drop, shown in red (L)")
+        )
+        self.before = self.add_reading(self.tr("Full ink on the scan"))
+        self.after = self.add_reading(self.tr("Full ink now"))
+        self.tones = self.add_reading(self.tr("Half-tones in the marks"))
+        self.pencil = self.add_reading(self.tr("Pencil left"))
+        self.far = self.add_reading(self.tr("Colours out of range"))
+        self.beyond = self.add_reading(self.tr("Overshoot at edges"))
+        self.add_section(self.tr("Takes"))
+        self.takes = TakesList(session, self)
+        self.body.addWidget(self.takes)
+
+    def _more(self) -> None:
+        session = self.session
+        self.more = Fold(self.tr("More"), self)
+        self.body.addWidget(self.more)
         self.half = Choice((("inked", self.tr("Crisp")), ("seen", self.tr("As seen"))), self)
         self.half.button("inked").setToolTip(
             self.tr("Half coverage becomes half ink: crisp edges, for pen and lettering")
         )
         self.half.button("seen").setToolTip(self.tr("Half-tones keep the lightness they have: for pencil and washes"))
         self.half.chosen.connect(lambda value: session.change("ink.halftones", value, self.tr("Half-tones")))
-        self.add_named(self.tr("Half-tones"), self.half)
-        self.add_section(self.tr("Check"))
-        self.before = self.add_reading(self.tr("Full ink on the scan"))
-        self.after = self.add_reading(self.tr("Full ink now"))
-        self.tones = self.add_reading(self.tr("Half-tones in the marks"))
+        self.add_named(self.tr("Half-tones"), self.half, self.more.body)
+        self.solid = self.add_row("ink.solid", lambda d, e: (d.ink.solid, 0.0), self.more.body)
+        self.boldness = self.add_row("ink.boldness", lambda d, e: (d.ink.boldness, 0.0), self.more.body)
+        self.two_tone = Choice(
+            (("off", self.tr("Off")), ("shape", self.tr("Black only")), ("where", self.tr("Where only"))), self
+        )
+        self.two_tone.button("shape").setToolTip(self.tr("Pure black and white, with smooth edges"))
+        self.two_tone.button("where").setToolTip(
+            self.tr("Two tones say where marks are; the texture inside them stays")
+        )
+        self.two_tone.chosen.connect(lambda value: session.change("ink.two_tone", value, self.tr("Two-tone")))
+        self.add_named(self.tr("Two-tone"), self.two_tone, self.more.body)
 
     def _point(self, name: str, docket: Docket, entry: Entry) -> tuple[float, float]:
         assert entry.sheet is not None
@@ -52,8 +93,36 @@ class InkPanel(StepPanel):
         self.plot.show_entry(entry, docket)
         self.half.show_value(docket.ink.halftones)
         self.half.setEnabled(docket.ink.on)
-        self.before.show_text("none found" if r.ink_density is None else f"D {r.ink_density:.2f}")
+        self.two_tone.show_value(docket.ink.two_tone)
+        self.two_tone.setEnabled(docket.ink.on)
         recipe = make_recipe(docket, r)
+        for row in (self.saturation, self.sharpness, self.far, self.beyond):
+            row.setVisible(not recipe.one_ink)
+        self.more.setVisible(recipe.one_ink)
+        self.drop_out.show_entry(entry, docket)
+        self.brush.refresh()
+        self.before.show_text("none found" if r.ink_density is None else f"D {r.ink_density:.2f}")
         rgb = " ".join(str(v) for v in recipe.ink_rgb)
         self.after.show_text(f"D {docket.ink.darkness:.2f} · RGB {rgb}" if recipe.one_ink else self.tr("each its own"))
         self.tones.show_text("–" if not r.ink else f"{r.ink.half_tones:.0%}")  # type: ignore[union-attr]
+        checks = entry.checks
+        self.lost_count.setText("…" if checks is None else f"{checks.lost} · {checks.lost_share:.1%}")
+        self.pencil.setVisible(bool(recipe.dropped))
+        if checks is not None:
+            left = checks.pencil_left
+            self.pencil.show_text("–" if left is None else f"{left:.1f} of 255")
+            self.far.show_text(_warned(f"{checks.out_of_range:.1%}", checks.out_of_range > 0.02))
+            self.beyond.show_text(_warned(f"{checks.overshoot:.1%}", checks.overshoot > 0.03))
+        self.takes.show_entry(entry)
+
+
+def _or(value: float | None, own: float) -> float:
+    return own if value is None else value
+
+
+def _sharp(entry: Entry) -> float:
+    return 0.0 if entry.sheet is None else entry.sheet.readings.sharpness
+
+
+def _warned(text: str, too_far: bool) -> str:
+    return f"{text} · overdone" if too_far else text

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel
-
 from woad.app.panels.base import StepPanel
 from woad.app.session import Entry, Session
 from woad.app.widgets.controls import Choice
+from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.render.recipe import make_recipe
 
@@ -24,25 +23,17 @@ class KnockoutPanel(StepPanel):
         self.add_named(self.tr("Colour"), self.colour)
         self.add_row("knockout.clearing", self._clearing)
         self.add_row("knockout.softness", self._softness)
+        self.body_row = self.add_row(
+            "knockout.body", lambda d, e: (d.knockout.body, starting_docket(d.medium).knockout.body)
+        )
         self.add_section(self.tr("Check"))
-        self.lost, self.lost_count = self._overlay("lost", self.tr("Lost strokes"), "madder")
-        self.lost.setToolTip(self.tr("Marks that these settings drop, shown in red"))
-        self.kept, self.kept_count = self._overlay("kept", self.tr("Kept paper"), "weld")
-        self.kept.setToolTip(self.tr("Paper that is not yet gone, shown in yellow"))
+        self.lost, self.lost_count = self.add_overlay(
+            "lost", self.tr("Lost strokes"), "madder", self.tr("Marks that these settings drop, shown in red (L)")
+        )
+        self.kept, self.kept_count = self.add_overlay(
+            "kept", self.tr("Kept paper"), "weld", self.tr("Paper that is not yet gone, shown in yellow (K)")
+        )
         self.taken = self.add_reading(self.tr("Taken as"))
-
-    def _overlay(self, name: str, text: str, role: str) -> tuple[QCheckBox, QLabel]:
-        row = QHBoxLayout()
-        box = QCheckBox(text, self)
-        box.setProperty("role", role)
-        box.toggled.connect(lambda on: self.session.toggle_overlay(name, on))
-        count = QLabel("", self)
-        count.setProperty("role", "reading")
-        row.addWidget(box)
-        row.addStretch(1)
-        row.addWidget(count)
-        self.body.addLayout(row)
-        return box, count
 
     def _clearing(self, docket: Docket, entry: Entry) -> tuple[float, float]:
         assert entry.sheet is not None
@@ -58,10 +49,7 @@ class KnockoutPanel(StepPanel):
         self.colour.show_value(docket.knockout.colour)
         one_ink = make_recipe(docket, entry.sheet.readings).one_ink
         self.taken.show_text(self.tr("one ink") if one_ink else self.tr("colour"))
-        for box, name in ((self.lost, "lost"), (self.kept, "kept")):
-            box.blockSignals(True)
-            box.setChecked(name in self.session.overlays)
-            box.blockSignals(False)
+        self.body_row.setVisible(not one_ink)
         checks = entry.checks
         self.lost_count.setText("…" if checks is None else f"{checks.lost} · {checks.lost_share:.1%}")
         self.kept_count.setText("…" if checks is None else f"{checks.kept_share:.1%}")

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from woad.app.panels.base import StepPanel
+from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
 from woad.app.readings import cast_text, paper_after, trouble
 from woad.app.session import Entry, Session
+from woad.app.widgets.controls import Choice
+from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
+from woad.core.render.recipe import is_neutral, make_recipe
 
 
 class PaperPanel(StepPanel):
@@ -18,7 +22,27 @@ class PaperPanel(StepPanel):
         self.body.addWidget(self.plot)
         self.add_row("paper.evening", lambda d, e: (d.paper.evening, 1.0))
         self.add_row("paper.grain", lambda d, e: (d.paper.grain, 0.0))
+        self.blotches = self.add_row(
+            "paper.blotches", lambda d, e: (d.paper.blotches, starting_docket(d.medium).paper.blotches)
+        )
+        self.neutral = Choice((("auto", self.tr("By itself")), ("on", self.tr("On")), ("off", self.tr("Off"))), self)
+        self.neutral.chosen.connect(lambda value: session.change("paper.neutral", value, self.tr("Neutral")))
+        self.neutral.setToolTip(
+            self.tr("Takes all hue out of the marks; by itself only where they have none to speak of")
+        )
+        self.add_named(self.tr("Neutral"), self.neutral)
+        self.add_section(self.tr("By hand"))
+        self.add_tools((
+            ("paper-place", "map-pin", self.tr("This is paper"), self.tr("Click places that are bare paper (V)")),
+            ("lighten", "sun", self.tr("Lighten"), self.tr("Brush what is left of a shadow away (H)")),
+            ("darken", "moon", self.tr("Darken"), self.tr("Brush marks darker; bare paper stays bare (J)")),
+        ))  # fmt: skip
+        self.brush = BrushRows(session, "paper", self)
+        self.body.addWidget(self.brush)
         self.add_section(self.tr("Check"))
+        self.light, self.uneven = self.add_overlay(
+            "light", self.tr("Light found"), "woad", self.tr("Where less light fell, with a line for every 5 % (E)")
+        )
         self.before = self.add_reading(self.tr("Paper on the scan"))
         self.cast = self.add_reading(self.tr("Cast on the scan"))
         self.after = self.add_reading(self.tr("Paper now"))
@@ -30,6 +54,14 @@ class PaperPanel(StepPanel):
         assert entry.sheet is not None
         r = entry.sheet.readings
         self.plot.show_entry(entry, docket)
+        one_ink = make_recipe(docket, r).one_ink
+        self.blotches.setVisible(one_ink)
+        self.neutral.show_value(docket.paper.neutral)
+        self.neutral.setEnabled(docket.paper.on)
+        by_itself = self.tr("By itself: on") if not one_ink and is_neutral(docket, r) else self.tr("By itself")
+        self.neutral.button("auto").setText(by_itself if docket.paper.neutral == "auto" else self.tr("By itself"))
+        self.brush.refresh()
+        self.uneven.setText(f"{1 - 1 / max(r.unevenness, 1):.0%} uneven")
         self.before.show_text(f"L* {r.paper_lightness:.1f}")
         self.cast.show_text(cast_text(r.paper_rgb))
         self.after.show_text(f"L* {paper_after(entry):.1f}")

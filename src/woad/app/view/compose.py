@@ -65,6 +65,14 @@ def tint(image: Image8, mask: Image8, colour: tuple[int, int, int]) -> None:
     image[wide > 0] = (colour[2], colour[1], colour[0], 255)
 
 
+def shade(image: Image8, mask: Image8, colour: tuple[int, int, int]) -> None:
+    """Lay a graded overlay (0..255 strength) over the picture, in place; half of the picture shows through."""
+    share = mask.astype(np.float32)[..., None] * np.float32(1 / 255)
+    share = np.where(mask[..., None] == 255, np.float32(0.8), np.minimum(share * 1.2, 0.7))
+    tone = np.array([colour[2], colour[1], colour[0]], np.float32)
+    image[..., :3] = np.rint(image[..., :3] * (1 - share) + tone * share).astype(np.uint8)
+
+
 def to_size(image: Image8, w: int, h: int) -> Image8:
     """Scale to the screen: averaged when shrinking, smooth for small steps up, square pixels from twice on."""
     if image.shape[1] == w and image.shape[0] == h:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.app.view.canvas import canvas_of
-from woad.app.view.compose import bgra, tint, to_size
+from woad.app.view.compose import bgra, shade, tint, to_size
 from woad.app.view.geometry import Slice, Viewport, visible_slice
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
@@ -88,7 +88,10 @@ def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
             if image.shape[:2] != mask.shape:
                 mask = to_size(mask, image.shape[1], image.shape[0])
             image = np.ascontiguousarray(image)
-            tint(image, mask, colour)
+            if kind == "light":
+                shade(image, mask, colour)
+            else:
+                tint(image, mask, colour)
     return to_size(image, w, h)
 
 

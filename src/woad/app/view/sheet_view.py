@@ -16,17 +16,21 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from woad.app import theme
+from woad.app.handwork import BRUSH_TOOLS, reading_at
 from woad.app.session import Session
 from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
+from woad.app.tools.hand import BrushTouch, ClickPlace
 from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
 from woad.app.view.canvas import Canvas, canvas_of
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
+from woad.app.view.hand_layer import paint_hand
 from woad.app.view.marks_layer import paint_spots, paint_wipe
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
+from woad.core.render.places import PlaceReading
 from woad.core.render.region import PLAIN
 
 SPOT_PX = 48
@@ -57,6 +61,8 @@ class SheetView(QWidget):
         self.instead: Docket | None = None
         self.drawn: list[QPointF] = []  # a line that is being drawn, widget coordinates
         self.held_bow: list[tuple[float, float]] = []  # the points of a bow that is being bent
+        self.brush_at: QPointF | None = None
+        self._pins: dict[object, PlaceReading | None] = {}
         self.magnified = -1  # the corner under the magnifier
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -87,10 +93,15 @@ class SheetView(QWidget):
         session, entry, docket = self.session, self.session.entry, self.session.docket
         if entry is None or entry.sheet is None or docket is None:
             return None
-        colours = {"lost": QColor(theme.LIGHT.madder), "kept": QColor(theme.LIGHT.weld)}
+        colours = {
+            "lost": QColor(theme.LIGHT.madder),
+            "kept": QColor(theme.LIGHT.weld),
+            "light": QColor(theme.LIGHT.woad),
+        }
         overlays = tuple(
             (kind, (colours[kind].red(), colours[kind].green(), colours[kind].blue()))
             for kind in sorted(session.overlays)
+            if kind != "light" or session.step == "paper"
         )
         wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None
         return FrameRequest(
@@ -255,7 +266,8 @@ class SheetView(QWidget):
         """The gesture a press here begins, apart from moving the view."""
         if self._canvas() is None:
             return None
-        kinds = (WipeEdge, DragGuide, DragBowPoint, DrawBow, LevelLine, DragCorner, TurnFrame, TrimFrame)
+        kinds = (WipeEdge, DragGuide, ClickPlace, BrushTouch, DragBowPoint, DrawBow, LevelLine, DragCorner, TurnFrame,
+                 TrimFrame)  # fmt: skip
         gestures: list[Gesture] = [kind(self) for kind in kinds]
         if not self.session.tool:
             gestures += [Spotting(self, 0), Spotting(self, 1)]
@@ -272,6 +284,9 @@ class SheetView(QWidget):
             self._gesture.move(event.position())
         else:
             self._set_cursor(event.position())
+            if self.session.tool in BRUSH_TOOLS:
+                self.brush_at = event.position()
+                self.update()
         size = self._sheet_size()
         x, y = self.sheet_point(event.position())
         self.pointer_at.emit((x, y) if size is not None and 0 <= x < size[0] and 0 <= y < size[1] else None)
@@ -289,7 +304,9 @@ class SheetView(QWidget):
                 Qt.CursorShape.SizeAllCursor if both
                 else Qt.CursorShape.SizeHorCursor if sides else Qt.CursorShape.SizeVerCursor
             )  # fmt: skip
-        elif isinstance(gesture, LevelLine | DrawBow):
+        elif isinstance(gesture, BrushTouch):
+            shape = Qt.CursorShape.BlankCursor
+        elif isinstance(gesture, LevelLine | DrawBow | ClickPlace):
             shape = Qt.CursorShape.CrossCursor
         else:
             shape = Qt.CursorShape.ArrowCursor if gesture is None else Qt.CursorShape.SizeAllCursor
@@ -302,6 +319,18 @@ class SheetView(QWidget):
 
     def leaveEvent(self, _event: object) -> None:
         self.pointer_at.emit(None)
+        self.brush_at = None
+        self.update()
+
+    def pin_reading(self, place: tuple[float, float]) -> PlaceReading | None:
+        """What a pin reads on the present sheet; read once."""
+        entry = self.session.entry
+        key = (id(entry.sheet) if entry is not None else 0, place)
+        if key not in self._pins:
+            if len(self._pins) > 200:
+                self._pins.clear()
+            self._pins[key] = reading_at(self.session, place)
+        return self._pins[key]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.isAutoRepeat():
@@ -328,6 +357,7 @@ class SheetView(QWidget):
         if self.frame is not None:
             self._paint_frame(painter, self.frame)
             paint_square(self, painter)
+            paint_hand(self, painter)
             if not self.session.tool:
                 paint_spots(self, painter)
             if self.session.wipe and not self.session.before_held and self.session.step not in PLAIN:

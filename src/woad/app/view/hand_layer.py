@@ -1,0 +1,52 @@
+"""What lies over the picture in Paper and Ink: pins of clicked places with their readings, the brush's outline."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from woad.app import handwork, theme
+from woad.app.tools.hand import brush_px, place_point
+
+if TYPE_CHECKING:
+    from woad.app.view.sheet_view import SheetView
+
+
+def paint_hand(view: SheetView, painter: QPainter) -> None:
+    """Pins of the step in view; the brush while it is in hand."""
+    session, docket = view.session, view.session.docket
+    if docket is None or session.step not in ("paper", "ink"):
+        return
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    tool = "paper-place" if session.step == "paper" else "ink-place"
+    for place in handwork.places_of(docket, tool):
+        _pin(view, painter, place, tool)
+    if session.tool in handwork.BRUSH_TOOLS and view.brush_at is not None:
+        radius = brush_px(view)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in (("#FFFFFF", 3.0), ("#23262B", 1.0)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawEllipse(view.brush_at, radius, radius)
+
+
+def _pin(view: SheetView, painter: QPainter, place: tuple[float, float], tool: str) -> None:
+    at = place_point(view, place)
+    reading = view.pin_reading(place)
+    colour = theme.LIGHT.weld if tool == "paper-place" else theme.LIGHT.woad
+    painter.setPen(QPen(QColor("#FFFFFF"), 3))
+    painter.setBrush(QColor(colour))
+    painter.drawEllipse(at, 5, 5)
+    painter.setPen(QPen(QColor("#23262B"), 1))
+    painter.drawEllipse(at, 5, 5)
+    if reading is None:
+        return
+    text = " ".join(str(v) for v in reading.colour) if tool == "paper-place" else f"D {reading.density:.2f}"
+    painter.setFont(theme.font(11))
+    width = painter.fontMetrics().horizontalAdvance(text) + 10
+    box = QRectF(at + QPointF(10, -9), at + QPointF(10 + width, 9))
+    painter.setPen(QPen(QColor("#23262B"), 1))
+    painter.setBrush(QColor("#FFFFFF"))
+    painter.drawRect(box)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
