@@ -156,7 +156,7 @@ def test_starting_values_never_lose_marks() -> None:
         assert docket.paper.evening == 1.0
 
 
-PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.3)
+PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.3, 40, 1.0, 0.0)
 
 
 @pytest.mark.parametrize(

@@ -108,6 +108,7 @@ class Pile(QWidget):
     def _rebuild(self, entries: list[Entry]) -> None:
         for item in self.items:
             self.column.removeWidget(item)
+            item.hide()
             item.deleteLater()
         self.items = []
         for index, entry in enumerate(entries):

@@ -133,6 +133,7 @@ QPushButton:checked {{ background: {t.woad}; color: {t.on_woad}; border-color: {
 QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton[primary="true"] {{ background: {t.woad}; color: {t.on_woad}; border-color: {t.woad}; }}
 QPushButton[primary="true"]:disabled {{ background: {t.hairline}; color: {t.quiet}; border-color: {t.hairline}; }}
+QPushButton[role="choice"] {{ padding: 4px 5px; }}
 QPushButton[flat="true"] {{ border: none; background: transparent; color: {t.woad}; padding: 2px 4px; }}
 QComboBox {{ background: {t.field}; border: 1px solid {t.hairline}; padding: 3px 8px; min-height: 18px; }}
 QComboBox:focus {{ border-color: {t.woad}; }}

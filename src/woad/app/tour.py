@@ -107,7 +107,7 @@ class Tour:
         self.picture("crane")
         self._key(Qt.Key.Key_R)
         self._go(1, "square")
-        QTest.mouseClick(self.window.panels["square"].tools["bow"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        QTest.mouseClick(self.window.panels["square"].tools["bow"], Qt.MouseButton.LeftButton)
         view = self.window.view
         feet = [(570, 1102), (760, 1108), (960, 1112), (1160, 1106), (1340, 1098), (1440, 1094)]
         path = [view.widget_point(x, y).toPoint() for x, y in feet]

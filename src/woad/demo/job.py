@@ -10,16 +10,23 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.demo.boat import draw_boat
 from woad.demo.buoy import paint_buoy
 from woad.demo.camera import Table, photograph
+from woad.demo.canvas import Canvas, smooth_path
 from woad.demo.crane import draw_crane
+from woad.demo.knots import draw_knots
 from woad.demo.lettering import draw_lettering
 from woad.demo.lighthouse import draw_lighthouse
 from woad.demo.mackerel import paint_mackerel
 from woad.demo.scanner import Capture, Light, Paper, Scan, expose, light_field, record, smooth_noise
+from woad.demo.signature import draw_signature
 from woad.demo.whelk import draw_whelk
 
-SHEETS = ("lighthouse.jpg", "low-water.jpg", "whelk.png", "buoy.jpg", "crane.jpg", "mackerel.jpg")
+SHEETS = (
+    "lighthouse.jpg", "low-water.jpg", "whelk.png", "buoy.jpg", "crane.jpg", "mackerel-by-messenger.jpg", "boat.jpg",
+    "mackerel.jpg", "knots.jpg", "signature.jpg",
+)  # fmt: skip
 
 
 def demo_files() -> list[Path]:
@@ -37,7 +44,11 @@ def draw_demo_sheets(folder: Path) -> list[Path]:
     _save(whelk(300), out[2], "grey", 0)
     out[3].write_bytes(buoy())
     _save(crane(300), out[4], "jpeg", 90)
-    out[5].write_bytes(mackerel())
+    out[5].write_bytes(mackerel_by_messenger())
+    _save(boat(300), out[6], "jpeg", 93)
+    _save(mackerel(240), out[7], "jpeg", 93)
+    _save(knots(260), out[8], "jpeg", 92)
+    _save(signature(400), out[9], "jpeg", 93)
     return out
 
 
@@ -65,7 +76,7 @@ def crane(ppi: float) -> Scan:
     return record(np.clip(turned, 0, 1), (0.12, 0.12, 0.13), ppi, paper, light, Capture(0.6, 0.003), rng, 0.12, mottle)
 
 
-def mackerel() -> bytes:
+def mackerel_by_messenger() -> bytes:
     """Watercolour as it came through a messenger: burnt out by the phone, then compressed hard."""
     rng = np.random.default_rng(1856)
     sheet = paint_mackerel(190, 7)
@@ -74,6 +85,87 @@ def mackerel() -> bytes:
     _, jpeg = expose([sheet[..., c] for c in range(3)], field, Capture(1.0, 0.004, 0.3, 17), rng)
     assert jpeg is not None
     return jpeg
+
+
+def boat(ppi: float) -> Scan:
+    """Ink over light-blue pencil, flatbed."""
+    rng = np.random.default_rng(1857)
+    drawing = draw_boat(ppi, 7)
+    blue = 1 - drawing.pencil[..., None] * (1 - np.array([0.42, 0.69, 0.94], np.float32))
+    mottle = 1 + 0.12 * smooth_noise(drawing.ink.shape, 0.15 * ppi / 25.4, rng)
+    mark = np.clip(0.034 * mottle, 0.01, 1)
+    sheet = _rough((0.885, 0.88, 0.86), 0.007, drawing.ink.shape, ppi, rng) * blue
+    sheet = sheet * (1 - drawing.ink + drawing.ink * mark)[..., None]
+    return _captured(sheet, drawing.ink, ppi, Light(falloff=0.04), Capture(0.6, 0.003), rng)
+
+
+def mackerel(ppi: float) -> Scan:
+    """The watercolour as it should be scanned: paper buckled by the wet, dust on the glass, two brush hairs in the paint."""
+    rng = np.random.default_rng(1858)
+    sheet = paint_mackerel(ppi, 7)
+    h, w = sheet.shape[:2]
+    px = ppi / 25.4
+    dirt = np.zeros((h, w), np.uint8)
+    for _ in range(46):
+        x, y, r = rng.uniform(0, w), rng.uniform(0, h), rng.uniform(0.04, 0.13) * px
+        cv2.circle(dirt, (int(x * 16), int(y * 16)), int(r * 16), int(rng.integers(70, 210)), -1, cv2.LINE_AA, 4)
+    hairs = Canvas(w / px, h / px, ppi, 2)
+    for x, y, turn in ((70.0, 58.0, 0.4), (118.0, 70.0, 2.2), (150.0, 26.0, 1.2)):
+        a = turn + np.cumsum(rng.normal(0, 0.16, 12))
+        hair = np.array([x, y]) + np.cumsum(np.column_stack([np.cos(a), np.sin(a)]) * 0.75, axis=0)
+        hairs.stroke(smooth_path(hair, 0.1), 0.07)
+    lost = np.maximum(dirt.astype(np.float32) / 255 * 0.55, hairs.coverage()[:h, :w] * 0.7)
+    sheet = sheet * (1 - lost[..., None] * np.array([1, 0.98, 0.94], np.float32))
+    light = Light(falloff=0.05, falloff_deg=10, buckle=0.075, buckle_waves=4.2)
+    return _captured(sheet, np.zeros((h, w), np.float32), ppi, light, Capture(0.6, 0.003), rng)
+
+
+def knots(ppi: float) -> Scan:
+    """An old plate on yellowed, foxed paper, browner towards its edges; print shows through from the other side."""
+    rng = np.random.default_rng(1859)
+    plate = draw_knots(ppi, 7)
+    shape = plate.ink.shape
+    y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
+    age = np.clip(0.25 * (x**4 + y**4) + 0.05 * smooth_noise(shape, 22 * ppi / 25.4, rng), 0, 1)[..., None]
+    sheet = _rough((0.76, 0.66, 0.47), 0.012, shape, ppi, rng) * (1 - age * np.array([0.35, 0.5, 0.7], np.float32))
+    sheet = sheet * (1 - plate.spots[..., None] * np.array([0.2, 0.42, 0.6], np.float32))
+    sheet = sheet * (1 - 0.07 * plate.back[..., None])
+    mottle = 1 + 0.25 * smooth_noise(shape, 0.12 * ppi / 25.4, rng)
+    cover = np.clip(plate.ink * np.clip(1.02 - 0.08 * np.abs(smooth_noise(shape, 0.3 * ppi / 25.4, rng)), 0, 1), 0, 1)
+    mark = np.clip(np.array([0.105, 0.085, 0.07], np.float32) * mottle[..., None], 0.01, 1)
+    sheet = sheet * (1 - cover[..., None] + cover[..., None] * mark)
+    return _captured(np.asarray(sheet, np.float32), plate.ink, ppi, Light(falloff=0.05), Capture(0.65, 0.004), rng)
+
+
+def signature(ppi: float) -> Scan:
+    """Blue-black ink on an office slip."""
+    rng = np.random.default_rng(1860)
+    cover = draw_signature(ppi, 7)
+    sheet = _rough((0.88, 0.88, 0.87), 0.004, cover.shape, ppi, rng)
+    mark = np.array([0.045, 0.06, 0.19], np.float32)
+    sheet = sheet * (1 - cover[..., None] + cover[..., None] * mark)
+    return _captured(sheet, cover, ppi, Light(falloff=0.04), Capture(0.6, 0.003), rng)
+
+
+def _rough(
+    colour: tuple[float, float, float], texture: float, shape: tuple[int, int], ppi: float, rng: np.random.Generator
+) -> NDArray[np.float32]:
+    """Bare paper with its tooth, linear reflectance (h, w, 3)."""
+    tooth = smooth_noise(shape, 0.11 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
+    return np.asarray((1 + texture * tooth)[..., None] * np.asarray(colour, np.float32), np.float32)
+
+
+def _captured(
+    sheet: NDArray[np.float32],
+    cover: NDArray[np.float32],
+    ppi: float,
+    light: Light,
+    capture: Capture,
+    rng: np.random.Generator,
+) -> Scan:
+    field = light_field(sheet.shape[:2], light) * np.float32(capture.exposure)
+    encoded, jpeg = expose([sheet[..., c] for c in range(3)], field, capture, rng)
+    return Scan(encoded, cover, (0.05, 0.05, 0.05), field, ppi, jpeg)
 
 
 def lighthouse(ppi: float, scale: float = 1.0) -> Scan:

@@ -68,7 +68,7 @@ class InkPanel(StepPanel):
         self.solid = self.add_row("ink.solid", lambda d, e: (d.ink.solid, 0.0), self.more.body)
         self.boldness = self.add_row("ink.boldness", lambda d, e: (d.ink.boldness, 0.0), self.more.body)
         self.two_tone = Choice(
-            (("off", self.tr("Off")), ("shape", self.tr("Black only")), ("where", self.tr("Where only"))), self
+            (("off", self.tr("Off")), ("shape", self.tr("Black")), ("where", self.tr("Where"))), self
         )
         self.two_tone.button("shape").setToolTip(self.tr("Pure black and white, with smooth edges"))
         self.two_tone.button("where").setToolTip(

@@ -62,6 +62,7 @@ class Choice(QWidget):
         for value, text in items:
             button = QPushButton(text, self)
             button.setCheckable(True)
+            button.setProperty("role", "choice")
             button.clicked.connect(lambda _=False, v=value: self.chosen.emit(v))
             self._group.addButton(button)
             self._buttons[value] = button

@@ -23,7 +23,7 @@ Colour = tuple[float, float, float]
 
 MOST = 2  # colours that can be dropped at once: three densities tell ink and two pencils apart
 _STEPS = 512
-_RESIDUE = 0.3  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
+_RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 
 
@@ -120,7 +120,7 @@ def _cleared(light: Plane, dropper: Dropper) -> Plane:
         through *= table[at.astype(np.int32)]
     cleared = light / through
     pale = np.clip(2 * cleared.mean(axis=2) - 1, 0, 1)
-    lift = _RESIDUE * (1 - through.mean(axis=2)) * pale
+    lift = _RESIDUE * (1 - cv2.erode(through.mean(axis=2), np.ones((3, 3), np.uint8))) * pale
     return np.asarray(cleared + lift[..., None], np.float32)
 
 
@@ -153,8 +153,10 @@ def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
     around = np.convolve(np.concatenate([counts[-2:], counts, counts[:2]]), np.ones(5), mode="valid")
     peak = edges[int(np.argmax(around))] + np.pi / 48
     near = np.abs((turn - peak + np.pi) % (2 * np.pi) - np.pi) < 0.45
-    own = density[pale][near]
-    strength = own.mean(axis=1)
-    strong = own[strength >= np.percentile(strength, 90)]
+    own, hues = density[pale][near], chroma[pale][near]
+    # Ink beside a line greys it: the purest part of the lines tells the colour, the strongest of these how deep it is.
+    purity = hues / np.maximum(grey[pale][near], 1e-3)
+    pure = purity >= np.percentile(purity, 60)
+    strong = own[pure][hues[pure] >= np.percentile(hues[pure], 80)]
     colour = np.exp(-np.median(strong, axis=0) * 1.1)
     return Pencil((float(colour[0]), float(colour[1]), float(colour[2])), float(near.sum() / max(marks.sum(), 1)))

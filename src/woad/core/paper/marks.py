@@ -93,20 +93,13 @@ def mark_gate(
 
 
 def _reaches(reflectance: Codes, peak: float) -> Gate:
-    """255 where something as dark as ``peak`` lies within about 8 px, judged over 3 x 3 so that noise does not count."""
+    """255 where something as dark as ``peak`` lies within about 3 px, judged over 3 x 3 so that noise does not count."""
     top = (1 - peak) * PAPER_CODE
     depth = cv2.GaussianBlur(reflectance, (3, 3), 0)
     deep = cv2.convertScaleAbs(
         cv2.subtract(np.full_like(depth, round(top * 1.12)), depth), alpha=255 / (0.12 * top + 1)
     )
-    for _ in range(2):
-        h, w = deep.shape
-        small = cv2.copyMakeBorder(deep, 0, h % 2, 0, w % 2, cv2.BORDER_REPLICATE)
-        deep = cv2.max(cv2.max(small[::2, ::2], small[1::2, ::2]), cv2.max(small[::2, 1::2], small[1::2, 1::2]))
-    deep = cv2.blur(cv2.dilate(deep, _BOX5), (3, 3))
-    for _ in range(2):
-        deep = cv2.resize(deep, None, fx=2, fy=2, interpolation=cv2.INTER_NEAREST)
-    return np.asarray(deep, np.uint8)[: reflectance.shape[0], : reflectance.shape[1]]
+    return np.asarray(cv2.blur(cv2.dilate(deep, _BOX7), (3, 3)), np.uint8)
 
 
 def _pyramid_evidence(dark: Gate, floors: Sequence[float]) -> list[Gate]:
@@ -146,6 +139,7 @@ def _follow(seed: NDArray[np.generic], weak: NDArray[np.generic]) -> Gate:
 
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
+_BOX7 = np.ones((7, 7), np.uint8)
 
 
 def _evidence(dark: NDArray[np.uint8], floor: float) -> NDArray[np.uint8]:

@@ -23,6 +23,8 @@ class Traits:
     light blue; ``flat`` share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
     ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
+    ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
+    bluer than red the ink is;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet."""
 
@@ -41,6 +43,9 @@ class Traits:
     paper_warm: float
     mottle: float
     dark_ink: float
+    pieces: int
+    aspect: float
+    blue_ink: float
 
 
 def read_traits(
@@ -102,7 +107,22 @@ def read_traits(
         paper_warm=float(np.log((encoded[0] + 0.02) / (encoded[2] + 0.02))),
         mottle=float(np.std(band[far])) if far.sum() > 200 else 0.0,
         dark_ink=float((grey[marks] < 0.3).mean()),
+        pieces=_pieces(marks, side),
+        aspect=_aspect(marks),
+        blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
     )
+
+
+def _pieces(marks: NDArray[np.bool_], side: int) -> int:
+    _, _, stats, _ = cv2.connectedComponentsWithStats(marks.astype(np.uint8), connectivity=8)
+    return int((np.maximum(stats[1:, cv2.CC_STAT_WIDTH], stats[1:, cv2.CC_STAT_HEIGHT]) > 0.012 * side).sum())
+
+
+def _aspect(marks: NDArray[np.bool_]) -> float:
+    h, w = marks.shape
+    columns = np.nonzero(marks.sum(axis=0) > 0.002 * h)[0]
+    rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
+    return float(np.ptp(columns) + 1) / float(np.ptp(rows) + 1) if len(columns) and len(rows) else 1.0
 
 
 @dataclass(frozen=True)
@@ -122,13 +142,23 @@ def propose_medium(traits: Traits | None) -> Proposal:
     coloured, broad, grainy = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3), _ramp(t.half_tones, 0.15, 0.23)
     plain = 1 - coloured
     small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
+    # On a slip of its own a signature is not small, but still one line of few, joined strokes.
+    slip = (
+        _ramp(t.pieces, 14, 8) * _ramp(t.aspect, 1.8, 2.4) * _ramp(t.cover, 0.06, 0.04) * _ramp(t.width, 0.009, 0.007)
+    )
+    small = max(small, slip * (1 - _ramp(t.broad, 0.02, 0.06)))
     thick = _ramp(t.width, 0.0102, 0.0135) * _ramp(t.dark_ink, 0.45, 0.6)
     pale = _ramp(t.pale, 0.45, 0.85) * _ramp(t.dark_ink, 0.3, 0.1)
     yellow = _ramp(t.paper_warm, 0.115, 0.17)
     greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
-    blue = _ramp(t.blue, 0.12, 0.3) * _ramp(t.density, 0.6, 0.85) * _ramp(t.dark_ink, 0.015, 0.05)
+    blue = (
+        _ramp(t.blue_ink, 0.12, 0.06)
+        * _ramp(t.blue, 0.12, 0.3)
+        * _ramp(t.density, 0.6, 0.85)
+        * _ramp(t.dark_ink, 0.015, 0.05)
+    )
     scores: dict[Medium, tuple[float, str]] = {
-        "signature": (small, f"one small piece of writing, {t.cover:.1%} of the sheet"),
+        "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
         "blue-pencil": (blue * (1 - broad) * (1 - small), f"{t.blue:.0%} of the marks are light blue under dark ink"),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
         "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),

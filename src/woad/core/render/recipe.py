@@ -16,8 +16,6 @@ from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.readings import Readings
 
-MM_BODY = 0.7  # how far a coloured mark's body is looked for, mm
-
 
 @dataclass(frozen=True)
 class Work:

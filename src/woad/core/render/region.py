@@ -28,7 +28,6 @@ from woad.core.render.squaring import plane_of, squared_pyramid
 from woad.core.render.steps import (
     Evened,
     aligned,
-    body_px,
     fine_px,
     ink_step,
     knockout_step,
@@ -126,8 +125,7 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
     if step in PLAIN:
         return Picture(plain_region(step_pyramid(sheet, docket, step), level, box), None)
     recipe = make_recipe(docket, sheet.readings)
-    body = body_px(sheet.ppi, level)
-    tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
+    tile = aligned(box, recipe, *sheet.pyramid.size(level))
     evened = _evened(sheet, recipe, level, tile, cache)
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
@@ -139,7 +137,7 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         inner = _ALL
     inked = ink_step(evened, recipe, fine, level)
-    cut = knockout_step(evened, inked, recipe, sheet.readings, level, body)
+    cut = knockout_step(evened, inked, recipe, sheet.readings, level)
     alpha = np.ascontiguousarray(cut.alpha[inner])
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
 
@@ -196,7 +194,7 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
     if picture.alpha is not None:
         rgb = rgb * covered + 255 * (1 - covered)
     recipe = make_recipe(docket, sheet.readings)
-    tile = aligned(box, recipe, body_px(sheet.ppi, level), *sheet.pyramid.size(level))
+    tile = aligned(box, recipe, *sheet.pyramid.size(level))
     folded = _evened(sheet, recipe, level, tile, cache).folded
     r = float(from_codes(folded[y - tile.y : y - tile.y + 1, x - tile.x : x - tile.x + 1])[0, 0])
     code = np.rint(rgb).astype(int)
@@ -213,13 +211,13 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     if kind == "light":
         return _light_overlay(sheet, level, box)
     recipe = make_recipe(docket, sheet.readings)
-    body = body_px(sheet.ppi, level)
-    tile = aligned(box, recipe, body, *sheet.pyramid.size(level))
+    tile = aligned(box, recipe, *sheet.pyramid.size(level))
     evened = _evened(sheet, recipe, level, tile, cache)
     whole = render_region(sheet, docket, "knockout", level, tile, cache)
     alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha
     if kind == "lost":
-        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.15), 0.1)
+        # Blotches that stay far below what a mark must reach are meant to go; what comes near it is a stroke lost.
+        finer = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.15), 0.1, peak=0.75 * recipe.peak)
         # What is left of a stroke hides its own rim: only places with no surviving mark near them are lost.
         dark = np.clip((1 - from_codes(evened.folded)) * 255, 0, 255)
         alive = ((alpha > 4) & (alpha > 0.15 * dark)).astype(np.uint8)

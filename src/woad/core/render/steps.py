@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
-from woad.core.knockout.coverage import OPAQUE_REACH, body_alpha, body_reach, opaque_alpha, unmix
+from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
 from woad.core.paper.evening import even, make_gain
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
 from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
-from woad.core.render.recipe import MM_BODY, Recipe, Work, channel_table, ink_of, tone_table
+from woad.core.render.recipe import Recipe, Work, channel_table, ink_of, tone_table
 
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
@@ -52,18 +52,12 @@ class CutOut:
     rgb: Plane8 | None
 
 
-def reach_px(recipe: Recipe, body_px: float) -> int:
+def reach_px(recipe: Recipe) -> int:
     """How far a tile must be enlarged so that its inside equals the whole."""
     work = recipe.work
     if recipe.one_ink:
         return REACH_PX + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
-    around = max(body_reach(body_px), OPAQUE_REACH if recipe.body > 0.5 else 0)
-    return REACH_PX + around + (painting.REACH_PX if work.sharpness else 0)
-
-
-def body_px(ppi: float | None, level: int) -> float:
-    """The reach of a coloured mark's body at a level, px."""
-    return max(0.6, MM_BODY * (ppi or 300.0) / 25.4 / (1 << level))
+    return REACH_PX + BODY_REACH + (painting.REACH_PX if work.sharpness else 0)
 
 
 def fine_px(ppi: float | None, level: int) -> float:
@@ -161,7 +155,7 @@ def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:
     return strokes.where_only(tone) if work.two_tone == "where" else tone
 
 
-def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, body: float) -> CutOut:
+def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int) -> CutOut:
     """Coverage and straight colour."""
     strict: Plane8 | None = None
     if recipe.clears_more:
@@ -177,20 +171,10 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = _bodied(least, body, recipe.body, level)
+    alpha = body_alpha(least, recipe.body, 2 / (1 << level))
     return CutOut(alpha, unmix(rgb, alpha))
 
 
-def _bodied(least: Plane8, reach: float, wish: float, level: int) -> Plane8:
-    """Alpha of coloured marks between see-through (0), washes (0.5) and opaque (1)."""
-    wash = body_alpha(least, reach)
-    if wish == 0.5:
-        return wash
-    other = least if wish < 0.5 else opaque_alpha(least, wash, 2 / (1 << level))
-    share = abs(wish - 0.5) * 2
-    return np.asarray(cv2.max(cv2.addWeighted(other, share, wash, 1 - share, 0), least))
-
-
-def aligned(box: Region, recipe: Recipe, body: float, width: int, height: int) -> Region:
+def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
     """The tile to compute for ``box``: enlarged by the steps' reach and aligned to noise blocks."""
-    return box.grown(reach_px(recipe, body), ALIGN_PX, width, height)
+    return box.grown(reach_px(recipe), ALIGN_PX, width, height)

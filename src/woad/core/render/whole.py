@@ -19,7 +19,7 @@ from woad.core.render.hand import hand_of
 from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
-from woad.core.render.steps import aligned, body_px, fine_px, ink_step, knockout_step, paper_step
+from woad.core.render.steps import aligned, fine_px, ink_step, knockout_step, paper_step
 
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
@@ -130,8 +130,7 @@ def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event
 def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event | None) -> None:
     if stop is not None and stop.is_set():
         raise Cancelled
-    body = body_px(sheet.ppi, 0)
-    tile = aligned(box, recipe, body, *sheet.pyramid.size(0))
+    tile = aligned(box, recipe, *sheet.pyramid.size(0))
     hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
     evened = paper_step(sheet.pyramid.read(0, tile), tile, 0, recipe, sheet.readings, hand)
     inked = ink_step(evened, recipe, fine_px(sheet.ppi, 0))
@@ -142,7 +141,7 @@ def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event
     if planes.paper_rgb is not None and inked.rgb is not None:
         planes.paper_rgb[rows] = inked.rgb[inner]
     if planes.alpha is not None and planes.alpha is not planes.tone:
-        cut = knockout_step(evened, inked, recipe, sheet.readings, 0, body)
+        cut = knockout_step(evened, inked, recipe, sheet.readings, 0)
         planes.alpha[rows] = cut.alpha[inner]
         if planes.rgb is not None and cut.rgb is not None:
             planes.rgb[rows] = cut.rgb[inner]
