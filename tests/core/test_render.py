@@ -10,7 +10,7 @@ import pytest
 
 from sheets import FLAT, SHADOW, colour_scan, colour_sheet, pen_scan, pen_sheet, sheet_of
 from woad.core.docket.media import starting_docket
-from woad.core.docket.model import Docket
+from woad.core.docket.model import Docket, docket_from
 from woad.core.editions.picture import paper_picture
 from woad.core.errors import Cancelled
 from woad.core.raster.compositing import over
@@ -27,7 +27,19 @@ DOCKETS = {
     "grain": Docket().with_setting("paper.grain", 0.4),
     "clearing": Docket().with_setting("knockout.clearing", 0.2),
     "seen": Docket().with_setting("ink.halftones", "seen").with_setting("ink.darkness", 1.6),
-}
+    "worked": Docket().with_setting("ink.solid", 0.8).with_setting("ink.boldness", 0.4).with_setting("ink.two_tone", "where"),
+    "two-tone": Docket().with_setting("ink.two_tone", "shape").with_setting("ink.boldness", -0.5),
+    "opaque": Docket().with_setting("knockout.body", 1.0).with_setting("ink.sharpness", 0.6).with_setting("ink.saturation", 1.3),
+    "see-through": Docket().with_setting("knockout.body", 0.2).with_setting("paper.neutral", "on"),
+    "dropped": Docket().with_setting("ink.drop_out", ((150, 190, 240),)).with_setting("paper.blotches", 0.3),
+    "touched": docket_from({
+        "paper": {"touches": [
+            {"kind": "lighten", "points": [[0.2, 0.2], [0.6, 0.5]], "radius": 0.1, "strength": 0.8},
+            {"kind": "darken", "points": [[0.7, 0.4]], "radius": 0.15, "strength": 0.5}]},
+        "ink": {"touches": [{"kind": "strengthen", "points": [[0.3, 0.8], [0.8, 0.7]], "radius": 0.06, "strength": 1}]},
+    }),
+    "mixed": docket_from({"mix": {"name": "paler", "share": 0.4, "take": {"ink": {"darkness": 0.8, "two_tone": "shape"}}}}),
+}  # fmt: skip
 
 
 def pixels(sheet: Sheet, docket: Docket, step: str, level: int, box: Region) -> np.ndarray:

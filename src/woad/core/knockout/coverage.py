@@ -19,7 +19,6 @@ _PALE = (
 )
 _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully covered, so that grain does not pierce it
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
-_BOX5 = np.ones((5, 5), np.uint8)
 
 
 def body_alpha(least: Plane8, body: float, edge_px: float) -> Plane8:
@@ -46,10 +45,9 @@ def body_alpha(least: Plane8, body: float, edge_px: float) -> Plane8:
 
 def _inside(least: Plane8, edge_px: float) -> Plane8:
     """255 where paint is that does not touch paper within an edge's width."""
-    # A few steps of noise beside a mark are not paint; over 3 x 3 pixels pale paint stands above them.
-    calm = cv2.GaussianBlur(least, (3, 3), 0)
-    paint = cv2.morphologyEx(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], cv2.MORPH_CLOSE, _BOX5)
-    paint = cv2.morphologyEx(paint, cv2.MORPH_OPEN, _BOX5)
+    # A few steps of noise beside a mark are not paint; over a few pixels pale paint stands above them.
+    calm = cv2.GaussianBlur(least, (5, 5), 0)
+    paint = cv2.medianBlur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], 7)
     r = _edge(edge_px)
     return np.asarray(cv2.erode(paint, np.ones((2 * r + 1, 2 * r + 1), np.uint8)))
 

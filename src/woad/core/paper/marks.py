@@ -26,18 +26,19 @@ WEAK = (0.4, 0.55)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
 LOCAL_GRAINY = 0.2
 LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
-_ZERO, _PER_UNIT = 128, 765  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
+_ZERO, _FINE, _COARSE = 128, 765, 382  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
+_ROUGH = 0.11  # floors from here on do not fit the fine scale, which ends at 0.166
 
 
-def darkness_codes(reflectance: Codes) -> NDArray[np.uint8]:
+def darkness_codes(reflectance: Codes, per_unit: int = _FINE) -> NDArray[np.uint8]:
     """Darkness 1 - R as an 8-bit plane around 128; both signs of the paper's noise are kept."""
-    return look_up(reflectance, _darkness_table())
+    return look_up(reflectance, _darkness_table(per_unit))
 
 
 @cache
-def _darkness_table() -> NDArray[np.uint8]:
+def _darkness_table(per_unit: int) -> NDArray[np.uint8]:
     r = np.arange(65536, dtype=np.float64) / PAPER_CODE
-    return np.clip(np.rint(_ZERO + (1 - r) * _PER_UNIT), 0, 255).astype(np.uint8)
+    return np.clip(np.rint(_ZERO + (1 - r) * per_unit), 0, 255).astype(np.uint8)
 
 
 def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
@@ -78,16 +79,17 @@ def mark_gate(
     faint grain goes down to the paper's; ``peak`` darkness that a mark must reach somewhere near, 0 for any: blotches
     of mottled or foxed paper and the other side's print are broad and dark enough, but never as dark as ink.
     """
-    dark = darkness_codes(reflectance)
+    per_unit = _COARSE if max(floors) > _ROUGH else _FINE
+    dark = darkness_codes(reflectance, per_unit)
     h, w = dark.shape
-    found = _pyramid_evidence(dark, floors)
+    found = _pyramid_evidence(dark, floors, per_unit)
     sure = _ramp_table(1 - softness / 4, 1 + softness / 4)
     near = cv2.LUT(_upwards(found[1:]), sure)
     near = _follow(near, cv2.LUT(cv2.max(found[1], _enlarge(found[2], found[1])), _ramp_table(*WEAK)))
     near = cv2.max(cv2.dilate(cv2.LUT(found[0], sure), _BOX5), _enlarge(cv2.dilate(near, _BOX3), found[0]))
     # Beside a mark the paper's noise would be let through with it: a pixel must itself be darker than paper,
     # judged over its 3 x 3 neighbours.
-    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * (LOCAL_GRAINY if grainy else LOCAL))
+    local = _evidence(cv2.GaussianBlur(dark, (3, 3), 0), floors[1] * (LOCAL_GRAINY if grainy else LOCAL), per_unit)
     gate = np.asarray(cv2.min(near, cv2.LUT(local, _ramp_table(0.4, 1.0)))).reshape(h, w)
     return gate if peak <= 0 else np.asarray(cv2.min(gate, _reaches(reflectance, peak)))
 
@@ -97,19 +99,19 @@ def _reaches(reflectance: Codes, peak: float) -> Gate:
     top = (1 - peak) * PAPER_CODE
     depth = cv2.GaussianBlur(reflectance, (3, 3), 0)
     deep = cv2.convertScaleAbs(
-        cv2.subtract(np.full_like(depth, round(top * 1.12)), depth), alpha=255 / (0.12 * top + 1)
+        cv2.subtract(np.full_like(depth, round(top * 1.05)), depth), alpha=255 / (0.05 * top + 1)
     )
     return np.asarray(cv2.blur(cv2.dilate(deep, _BOX7), (3, 3)), np.uint8)
 
 
-def _pyramid_evidence(dark: Gate, floors: Sequence[float]) -> list[Gate]:
-    found = [_evidence(dark, floors[0])]
+def _pyramid_evidence(dark: Gate, floors: Sequence[float], per_unit: int) -> list[Gate]:
+    found = [_evidence(dark, floors[0], per_unit)]
     # Coarser averages take no more from a pixel than a little over the floor: a deep stroke then does not make all
     # the paper around it look like a mark.
-    level = np.asarray(cv2.min(dark, float(_ZERO + 1.3 * _PER_UNIT * floors[0])))
+    level = np.asarray(cv2.min(dark, float(_ZERO + 1.3 * per_unit * floors[0])))
     for scale in range(1, SCALES):
         level = np.asarray(halve(level), np.uint8)
-        found.append(_evidence(level, floors[scale]))
+        found.append(_evidence(level, floors[scale], per_unit))
     return found
 
 
@@ -142,10 +144,10 @@ _BOX5 = np.ones((5, 5), np.uint8)
 _BOX7 = np.ones((7, 7), np.uint8)
 
 
-def _evidence(dark: NDArray[np.uint8], floor: float) -> NDArray[np.uint8]:
+def _evidence(dark: NDArray[np.uint8], floor: float, per_unit: int) -> NDArray[np.uint8]:
     """Darkness over its floor: 128 at the floor, saturating."""
     code = np.arange(256, dtype=np.float32)
-    table = np.clip((code - _ZERO) / (_PER_UNIT * floor) * 128, 0, 255).astype(np.uint8)
+    table = np.clip((code - _ZERO) / (per_unit * floor) * 128, 0, 255).astype(np.uint8)
     return np.asarray(cv2.LUT(dark, table)).reshape(dark.shape)
 
 

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 Plane = NDArray[np.float32]
 
 _PATCH = 0.004  # half side of what a click reads, share of the longer side
-_REACH = 0.12  # how far around it a click changes the light, share of the longer side
+_REACH = 0.14  # how far around it a click changes the light, share of the longer side
+_GROUND = 0.6  # the same where it says that a ground of quite another tone is paper
 
 
 def read_place(linear: Plane, x: float, y: float) -> NDArray[np.float64]:
@@ -33,9 +34,9 @@ def obey(field: Plane | None, linear: Plane, places: Sequence[tuple[float, float
     logs = np.log(np.maximum(values, 1e-4))
     if field is None:
         field = np.tile(np.exp(logs.mean(axis=0)).astype(np.float32), (24, 24, 1))
-        reach = 10.0
+        wide = True
     else:
-        reach = _REACH
+        wide = False
     gh, gw = field.shape[:2]
     h, w = linear.shape[:2]
     longer = max(h, w)
@@ -43,6 +44,8 @@ def obey(field: Plane | None, linear: Plane, places: Sequence[tuple[float, float
     at = np.array([[x * gw - 0.5, y * gh - 0.5] for x, y in places], np.float32)
     y, x = np.mgrid[0:gh, 0:gw].astype(np.float32)
     out = own
+    first = np.abs(logs - np.stack([_at(own, ax, ay) for ax, ay in at])).mean(axis=1)
+    reach = np.where(wide, 10.0, _REACH + (_GROUND - _REACH) * np.clip((first - 0.15) / 0.4, 0, 1))[:, None, None]
     # A few rounds: where places lie close together each moves the other's value.
     for _ in range(4):
         there = np.stack([_at(out, ax, ay) for ax, ay in at])

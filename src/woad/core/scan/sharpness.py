@@ -41,7 +41,9 @@ def _widths(crop: Plane) -> NDArray[np.float64]:
     inner = np.zeros((h, w), bool)
     inner[_REACH:-_REACH, _REACH:-_REACH] = True
     contrast = cv2.dilate(smooth, _BOX) - cv2.erode(smooth, _BOX)
-    y, x = np.nonzero(inner & (contrast > 0.15) & (slope >= cv2.dilate(slope, np.ones((3, 3), np.uint8)) - 1e-9))
+    y, x = np.nonzero(
+        inner & (slope > 1e-6) & (contrast > 0.15) & (slope >= cv2.dilate(slope, np.ones((3, 3), np.uint8)) - 1e-9)
+    )
     if len(x) < 20:
         return np.zeros(0)
     nx, ny = gx[y, x] / slope[y, x], gy[y, x] / slope[y, x]

@@ -1,0 +1,93 @@
+"""Light told from paint: washes keep their density, shadows go, mottled and foxed paper is taken for paper."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import sheet_of
+from woad.core.docket.media import starting_docket
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.whole import render_whole
+from woad.demo.scanner import Light, light_field, smooth_noise
+
+H, W = 700, 560
+
+
+def washed(
+    light: Light, wash: tuple[float, float, float], seed: int = 4, warm: float = 1.0
+) -> tuple[NDArray, NDArray, NDArray]:
+    """Linear picture, true field and where a smooth wash with a crisp edge covers a third of the sheet."""
+    rng = np.random.default_rng(seed)
+    cover = np.zeros((H, W), np.float32)
+    cv2.ellipse(cover, (W // 2, H // 2), (190, 230), 20, 0, 360, 1.0, -1, cv2.LINE_AA)
+    field = light_field((H, W), light) * np.array([0.85, 0.84, 0.8 * warm], np.float32)
+    grain = 1 + 0.006 * smooth_noise((H, W), 1.5, rng)
+    picture = field * grain[..., None] * (1 - cover[..., None] * (1 - np.array(wash, np.float32)))
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + rng.normal(0, 0.003, (H, W, 3))
+    return np.asarray(picture, np.float32), field, cover > 0.5
+
+
+@pytest.mark.parametrize(
+    "wash", [(0.93, 0.88, 0.8), (0.75, 0.75, 0.75), (0.9, 0.9, 0.9)], ids=["hued", "grey", "pale grey"]
+)
+@pytest.mark.parametrize(
+    "light", [Light(0.03), Light(0.3, 40, 0.2), Light(0.05, buckle=0.06)], ids=["flat", "falls off", "buckled"]
+)
+def test_a_smooth_wash_is_not_light(wash: tuple[float, float, float], light: Light) -> None:
+    """The light found under a wash is the paper's: the wash keeps at least 95 % of its density, in any light."""
+    picture, field, inside = washed(light, wash)
+    found = estimate_light(picture)
+    assert isinstance(found, LightField)
+    grid = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    core = cv2.erode(inside.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    density = -np.log(picture / grid).mean(axis=2)[core].mean()
+    assert density >= 0.95 * -np.log(np.array(wash)).mean()
+    off = np.abs(np.log(grid / field)).mean(axis=2)
+    assert np.median(off[~inside]) < 0.01
+    assert np.percentile(off[~inside], 95) < 0.03
+
+
+def test_a_soft_shadow_is_light_though_a_frame_cuts_it_off() -> None:
+    """A shadow's part inside a drawn frame has no way to the rim, and is still evened."""
+    light = Light(0.1, shadow=0.45, shadow_at=0.4, shadow_deg=215, penumbra=0.15)
+    picture, field, _ = washed(light, (1, 1, 1))
+    cv2.rectangle(picture, (60, 60), (W - 60, H - 60), (0.03, 0.03, 0.03), 2)
+    found = estimate_light(picture)
+    assert isinstance(found, LightField)
+    off = np.abs(np.log(cv2.resize(found.grid, (W, H)) / field)).mean(axis=2)
+    assert np.percentile(off, 95) < 0.03
+
+
+def test_a_cast_that_drifts_over_the_sheet_is_not_paint() -> None:
+    """Warm on one side, cool on the other: every channel follows."""
+    picture, field, _ = washed(Light(0.05, warmth=0.2), (1, 1, 1))
+    found = estimate_light(picture)
+    assert isinstance(found, LightField)
+    off = np.abs(np.log(cv2.resize(found.grid, (W, H)) / field))
+    assert np.percentile(off, 95) < 0.02
+
+
+@pytest.mark.parametrize("medium", ["tracing", "print"])
+def test_blotched_paper_goes_and_ink_stays(medium: str) -> None:
+    """Mottling, foxing and faint print from the other side leave nothing; a stroke keeps all of its coverage."""
+    rng = np.random.default_rng(8)
+    mottle = 1 + 0.045 * smooth_noise((H, W), 14, rng)
+    stain = np.zeros((H, W), np.float32)
+    for x, y in rng.uniform(40, 500, (12, 2)):
+        cv2.circle(stain, (int(x), int(y)), int(rng.uniform(3, 14)), 0.12, -1)
+    mottle = mottle * (1 - cv2.GaussianBlur(stain, (0, 0), 3))
+    cover = np.zeros((H, W), np.float32)
+    for y in range(80, 640, 90):
+        cv2.line(cover, (60, y), (500, y + 20), 1.0, 7, cv2.LINE_AA)
+    linear = 0.6 * mottle * (1 - 0.88 * cover)
+    eight = np.clip(srgb_encode(np.repeat(linear[..., None], 3, 2)) * 255 + rng.normal(0, 1, (H, W, 3)), 0, 255)
+    planes = render_whole(sheet_of(eight.astype(np.uint8)), starting_docket(medium))  # type: ignore[arg-type]
+    assert planes.alpha is not None
+    clear = cv2.dilate((cover > 0).astype(np.uint8), np.ones((17, 17), np.uint8)) == 0
+    assert planes.alpha[clear].mean() < 0.1
+    assert np.percentile(planes.alpha[clear], 99.9) <= 8
+    assert planes.alpha[cover == 1].mean() > 250
