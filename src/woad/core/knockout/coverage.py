@@ -18,6 +18,7 @@ _PALE = (
     51.0  # least alpha, of 255, below which a wash stays see-through: one that fades out must not end in a white rim
 )
 _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully covered, so that grain does not pierce it
+_RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 
 
@@ -33,7 +34,10 @@ def body_alpha(least: Plane8, body: float, edge_px: float) -> Plane8:
     inner = _inside(least, edge_px)
     own = _own_depth(least, inner, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
-    alpha = cv2.divide(least.astype(np.float32), cv2.max(own * np.float32(_FULL_AT), max(pale, 1.0)), scale=255.0)
+    depth = cv2.max(own * np.float32(_FULL_AT), max(pale, 1.0))
+    # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
+    faint = np.where(inner > 0, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)
+    alpha = cv2.divide(cv2.max(least.astype(np.float32) - faint, 0.0), depth - faint, scale=255.0)
     out = cv2.convertScaleAbs(alpha)
     if body > 0.5:
         # Opaque paint has no holes: the fuller the body, the more its inside counts as covered whatever its tone.
@@ -67,7 +71,8 @@ def _own_depth(least: Plane8, inner: Plane8, edge_px: float) -> Plane:
     near = cv2.divide(cv2.GaussianBlur(deep * share, (0, 0), sigma), cv2.max(weight, 1e-3))
     thin = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
     around = cv2.blur(deep, (5, 5))
-    edge = np.where(weight > 0.02, near, thin.astype(np.float32))
+    # A speck of noise is thin and pale: it must not be taken for paint at full depth.
+    edge = np.where(weight > 0.02, near, np.maximum(thin.astype(np.float32), _PALE))
     # Between a pale and a deep paint there is no paper: each side's own tone, not the other's, is its depth.
     return np.asarray(np.where(inner > 0, np.minimum(around, deep / np.float32(_FULL_AT)), edge), np.float32)
 

@@ -67,8 +67,10 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     if said.ink:
         ink = _ink_as_said(ink, reduced, said)
     weights = _weights(ink, pyramid.channels)
-    floors = _all_floors(pyramid, grid, cell, weights, mean_crops, quick)
     one_ink = _is_one_ink(reduced, ink, first_floor)
+    # Colour is judged with equal shares of the channels, whose noise is another.
+    judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
+    floors = _all_floors(pyramid, grid, cell, judged, mean_crops, quick)
     fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     folded = _fold(reduced, weights)
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
