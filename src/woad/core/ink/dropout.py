@@ -23,6 +23,7 @@ Colour = tuple[float, float, float]
 
 MOST = 2  # colours that can be dropped at once: three densities tell ink and two pencils apart
 _STEPS = 512
+_LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 
@@ -145,13 +146,14 @@ def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
     if reflectance.ndim != 3 or reflectance.shape[2] != 3:
         return NoEstimate("the scan is grey: no colour can be told from the ink")
     values = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(-1, 3)
+    values = values[:: max(1, len(values) // _LOOKED)]
     density = -np.log(np.clip(values, 0.01, 1.2))
     grey = density.mean(axis=1)
     hue = density - grey[:, None]
     chroma = np.linalg.norm(hue, axis=1)
     marks = grey > max(0.04, 2 * floor)
     pale = marks & (values.max(axis=1) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
-    if pale.sum() < max(60, 0.02 * marks.sum()):
+    if pale.sum() < max(20, 0.02 * marks.sum()):
         return NoEstimate("no pale colour stands out beside the ink")
     turn = np.arctan2(hue[pale] @ np.array([-1, 2, -1]) / 6**0.5, hue[pale] @ np.array([1, 0, -1]) / 2**0.5)
     counts, edges = np.histogram(turn, bins=48, range=(-np.pi, np.pi), weights=chroma[pale])

@@ -135,13 +135,13 @@ def _seeds(cells: _Cells, guess: Plane) -> Mask:
 
 
 def _order(cells: _Cells, values: Plane, share: float) -> NDArray[np.float64]:
-    """The given quantile of ``values`` per area."""
-    flat, labels = values.ravel(), cells.labels.ravel()
-    order = np.lexsort((flat, labels))
-    size = np.bincount(labels, minlength=cells.count)
-    start = np.concatenate([[0], np.cumsum(size)[:-1]])
-    at = np.minimum(start + (size * share).astype(int), start + np.maximum(size - 1, 0))
-    return np.asarray(flat[order][np.minimum(at, flat.size - 1)], np.float64)
+    """The given quantile of ``values`` per area, to a hundredth of a tolerance, from a histogram of each area."""
+    bins, low, high = 640, -0.7, 0.1
+    at = np.clip((values.ravel() - low) * (bins / (high - low)), 0, bins - 1).astype(np.int64)
+    counts = np.bincount(cells.labels.ravel() * bins + at, minlength=cells.count * bins).reshape(cells.count, bins)
+    total = np.cumsum(counts, axis=1)
+    first = np.argmax(total >= np.maximum(share * total[:, -1:], 1), axis=1)
+    return np.asarray(low + (first + 0.5) * ((high - low) / bins), np.float64)
 
 
 def _light_of(tone: Plane, weight: Plane, guess: Plane) -> Plane:
@@ -154,10 +154,17 @@ def _light_of(tone: Plane, weight: Plane, guess: Plane) -> Plane:
     solved = np.linalg.solve(basis.T @ heavy + ridge, heavy.T @ tone.reshape(gh * gw, -1))
     light = (basis @ solved).reshape(tone.shape).astype(np.float32)
     for sigma in (gh / 8, gh / 16, gh / 32):
-        den = cv2.GaussianBlur(weight, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
-        num = cv2.GaussianBlur((tone - light) * weight[..., None], (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+        den = _wide_blur(weight, sigma)
+        num = _wide_blur((tone - light) * weight[..., None], sigma)
         light = light + num.reshape(tone.shape) / (den + 0.02)[..., None]
     return np.asarray(light, np.float32)
+
+
+def _wide_blur(plane: Plane, sigma: float) -> Plane:
+    """About a Gaussian, by two box filters: their cost does not grow with their width."""
+    side = 2 * max(1, round(1.22 * sigma)) + 1
+    once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
+    return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
 
 
 def _hued(off: Plane) -> Mask:

@@ -96,7 +96,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if quick else _sharpness(mean_crops),
+        sharpness=0.0 if quick or one_ink else _sharpness(mean_crops),
         pencil=find_pencil(reduced, first_floor),
         ink_said=bool(said.ink),
     )
