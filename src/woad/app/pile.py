@@ -67,6 +67,7 @@ class Pile(QWidget):
         self.lane = Lane("thumbnails", self, queue=True)
         self.items: list[PileItem] = []
         self._asked: dict[int, object] = {}
+        self._chosen = -1
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 10, 2, 0)
         head = QHBoxLayout()
@@ -79,7 +80,7 @@ class Pile(QWidget):
         head.addWidget(self.count)
         head.addSpacing(12)
         outer.addLayout(head)
-        scroll = QScrollArea(self)
+        scroll = self.sheets = QScrollArea(self)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -98,6 +99,9 @@ class Pile(QWidget):
         entries = self.session.entries
         if [item.entry for item in self.items] != entries:
             self._rebuild(entries)
+        if self._chosen != self.session.at and 0 <= self.session.at < len(self.items):
+            self._chosen = self.session.at
+            self.sheets.ensureWidgetVisible(self.items[self._chosen], 0, 12)
         self.count.setText(str(len(entries)) if entries else "")
         for index, item in enumerate(self.items):
             item.setChecked(index == self.session.at)

@@ -20,9 +20,9 @@ class Tour:
         self.window, self.out = window, out
         self.exit_code = 1
         self._acts: list[Callable[[], None]] = [
-            window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._scan,
-            self._square, self._crane, self._bow, self._unbow, self._pencil, self._dark, self._editions, self._write,
-            self._end,
+            window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._light,
+            self._light_off, self._drop_out, self._takes, self._mix, self._painting, self._print, self._scan, self._square,
+            self._crane, self._bow, self._unbow, self._pencil, self._dark, self._editions, self._write, self._end,
         ]  # fmt: skip
         self._timer = QTimer(window)
         self._timer.setInterval(20)
@@ -88,8 +88,58 @@ class Tour:
         QTest.mouseClick(self.window.pile.items[1], Qt.MouseButton.LeftButton)
         QTest.mouseClick(self.window.bench.tiles["paper"], Qt.MouseButton.LeftButton)
 
-    def _scan(self) -> None:
+    def _light(self) -> None:
         self.picture("lettering")
+        self._key(Qt.Key.Key_W)
+        self._key(Qt.Key.Key_V)
+        view = self.window.view
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.widget_point(240, 170).toPoint())
+        self._key(Qt.Key.Key_E)
+
+    def _light_off(self) -> None:
+        self.picture("light")
+        self._key(Qt.Key.Key_E)
+        self._key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+    def _drop_out(self) -> None:
+        self._key(Qt.Key.Key_W)
+        self._go(6, "ink")
+        self.window.view.look_at(880, 1360, 1.0)
+
+    def _takes(self) -> None:
+        self.picture("drop-out")
+        self._key(Qt.Key.Key_F)
+        self._key(Qt.Key.Key_W)
+        self._key(Qt.Key.Key_Y)
+        panel = self.window.panels["ink"]
+        QTest.mouseClick(panel.more.head, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        QTest.mouseClick(panel.two_tone.button("shape"), Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        self._key(Qt.Key.Key_Y)
+
+    def _mix(self) -> None:
+        takes = self.window.panels["ink"].takes  # type: ignore[attr-defined]
+        takes.which.setCurrentIndex(1)
+        takes.which.activated.emit(1)
+        bar = self.window.desk.panel_stack.currentWidget().verticalScrollBar()  # type: ignore[union-attr]
+        bar.setValue(bar.maximum())
+
+    def _painting(self) -> None:
+        self.picture("takes")
+        self._key(Qt.Key.Key_T)
+        panel = self.window.panels["ink"]
+        QTest.mouseClick(panel.more.head, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        self._go(7, "knockout")
+        self._key(Qt.Key.Key_2)
+
+    def _print(self) -> None:
+        self.picture("painting")
+        self._key(Qt.Key.Key_1)
+        self._key(Qt.Key.Key_W)
+        self._go(8, "ink")
+
+    def _scan(self) -> None:
+        self.picture("print")
+        self._key(Qt.Key.Key_W)
         self._go(5, "scan")
         QTest.mouseClick(self.window.panels["scan"].points.rows["burnt_out"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
 
@@ -126,8 +176,7 @@ class Tour:
         QTest.mouseClick(self.window.bench.tiles[step], Qt.MouseButton.LeftButton)
 
     def _pencil(self) -> None:
-        QTest.mouseClick(self.window.pile.items[2], Qt.MouseButton.LeftButton)
-        QTest.mouseClick(self.window.bench.tiles["ink"], Qt.MouseButton.LeftButton)
+        self._go(2, "ink")
         self._key(Qt.Key.Key_W)
 
     def _dark(self) -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from woad.app import takes
 from woad.app.session import Entry, Session
+from woad.app.widgets.setting_row import MarkSlider
 
 
 class TakesList(QWidget):
@@ -34,7 +35,7 @@ class TakesList(QWidget):
         self.which.setAccessibleName(self.tr("Take to mix in"))
         self.which.activated.connect(self._mixed)
         row.addWidget(self.which, 1)
-        self.share = QSlider(Qt.Orientation.Horizontal, self.mixing)
+        self.share = MarkSlider(self.mixing)
         self.share.setRange(0, 100)
         self.share.setAccessibleName(self.tr("Share of the take mixed in"))
         self.share.valueChanged.connect(self._slid)
@@ -43,7 +44,7 @@ class TakesList(QWidget):
         self.percent = QLabel("", self.mixing)
         self.percent.setProperty("role", "reading")
         self.percent.setFixedWidth(40)
-        self.percent.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.percent.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.percent)
         column.addWidget(self.mixing)
         self._shown: tuple[str, ...] | None = None

@@ -22,26 +22,29 @@ _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 
 
-def body_alpha(least: Plane8, body: float, edge_px: float) -> Plane8:
+def body_alpha(least: Plane8, body: float, edge_px: float, inside: Plane8 | None = None) -> Plane8:
     """Alpha of coloured marks from the least alpha that explains each pixel.
 
     ``least`` (H, W) uint8 is 255 (1 - min channel), exactly 0 on bare paper. ``body`` 0..1: see-through paint (0), washes
-    that are opaque unless pale (0.5), opaque paint that is full inside however pale it is (1). ``edge_px`` is how wide
-    an edge is.
+    that are opaque unless pale (0.5), washes that are opaque inside and fade out at their rims (0.75), opaque paint whose
+    rims are as full as its inside (1). ``edge_px`` is how wide
+    an edge is; ``inside`` (H, W) 255 where the whole sheet shows that a pixel lies inside paint.
     """
     if body <= 0:
         return least
     inner = _inside(least, edge_px)
+    if inside is not None:
+        inner = np.asarray(cv2.max(inner, inside))
     own = _own_depth(least, inner, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
     depth = cv2.max(own * np.float32(_FULL_AT), max(pale, 1.0))
     # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
-    faint = np.where(inner > 0, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)
+    faint = np.where(inner > 127, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)
     alpha = cv2.divide(cv2.max(least.astype(np.float32) - faint, 0.0), depth - faint, scale=255.0)
     out = cv2.convertScaleAbs(alpha)
     if body > 0.5:
         # Opaque paint has no holes: the fuller the body, the more its inside counts as covered whatever its tone.
-        out = cv2.max(out, cv2.convertScaleAbs(inner, alpha=2 * (body - 0.5)))
+        out = cv2.max(out, cv2.convertScaleAbs(inner, alpha=min(1.0, 4 * (body - 0.5))))
     else:
         out = cv2.addWeighted(out, 2 * body, least, 1 - 2 * body, 0)
     return np.asarray(cv2.max(out, least))
@@ -57,7 +60,7 @@ def _inside(least: Plane8, edge_px: float) -> Plane8:
 
 
 def _edge(edge_px: float) -> int:
-    return int(np.clip(round(edge_px), 1, 3))
+    return int(np.clip(round(edge_px), 1, 4))
 
 
 def _own_depth(least: Plane8, inner: Plane8, edge_px: float) -> Plane:
@@ -74,7 +77,7 @@ def _own_depth(least: Plane8, inner: Plane8, edge_px: float) -> Plane:
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
     edge = np.where(weight > 0.02, near, np.maximum(thin.astype(np.float32), _PALE))
     # Between a pale and a deep paint there is no paper: each side's own tone, not the other's, is its depth.
-    return np.asarray(np.where(inner > 0, np.minimum(around, deep / np.float32(_FULL_AT)), edge), np.float32)
+    return np.asarray(np.where(inner > 127, np.minimum(around, deep / np.float32(_FULL_AT)), edge), np.float32)
 
 
 def unmix(encoded: NDArray[np.uint8], alpha: Plane8) -> NDArray[np.uint8]:

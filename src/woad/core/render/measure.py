@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
 from woad.core.ink.dropout import find_pencil
+from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, linear_light, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
@@ -99,7 +100,14 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         sharpness=0.0 if quick or one_ink else _sharpness(mean_crops),
         pencil=find_pencil(reduced, first_floor),
         ink_said=bool(said.ink),
+        inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
+        inside_cell_px=1 << base,
     )
+
+
+def _inside(reduced: Plane, floor: float) -> Plane:
+    missing = np.maximum(1 - srgb_encode(np.clip(reduced.min(axis=2), 0, 1)), 0)
+    return find_inside(np.asarray(missing, np.float32), 0.5 * floor)[..., None]
 
 
 def _as_said(light: LightField | NoEstimate, linear: Plane, said: Said) -> LightField:

@@ -137,7 +137,7 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         inner = _ALL
     inked = ink_step(evened, recipe, fine, level)
-    cut = knockout_step(evened, inked, recipe, sheet.readings, level)
+    cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
     alpha = np.ascontiguousarray(cut.alpha[inner])
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
 

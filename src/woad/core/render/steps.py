@@ -13,7 +13,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
-from woad.core.paper.evening import even, make_gain
+from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
@@ -155,8 +155,8 @@ def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:
     return strokes.where_only(tone) if work.two_tone == "where" else tone
 
 
-def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int) -> CutOut:
-    """Coverage and straight colour."""
+def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, box: Region) -> CutOut:
+    """Coverage and straight colour of a tile lying at ``box`` of ``level``."""
     strict: Plane8 | None = None
     if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
@@ -171,7 +171,11 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = body_alpha(least, recipe.body, 2 / (1 << level))
+    inside: Plane8 | None = None
+    if readings.inside is not None and recipe.body > 0.5:
+        part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
+        inside = np.asarray(np.rint(part[..., 0] * 255), np.uint8)
+    alpha = body_alpha(least, recipe.body, 3 / (1 << level), inside)
     return CutOut(alpha, unmix(rgb, alpha))
 
 

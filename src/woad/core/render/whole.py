@@ -141,7 +141,7 @@ def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event
     if planes.paper_rgb is not None and inked.rgb is not None:
         planes.paper_rgb[rows] = inked.rgb[inner]
     if planes.alpha is not None and planes.alpha is not planes.tone:
-        cut = knockout_step(evened, inked, recipe, sheet.readings, 0)
+        cut = knockout_step(evened, inked, recipe, sheet.readings, 0, tile)
         planes.alpha[rows] = cut.alpha[inner]
         if planes.rgb is not None and cut.rgb is not None:
             planes.rgb[rows] = cut.rgb[inner]
