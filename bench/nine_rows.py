@@ -1,8 +1,7 @@
-"""Rows of the quality bench over all nine media: cut-outs against truth, evening, drop-out, two-tone edges."""
+"""Rows of the quality bench over all nine media: cut-outs against truth beside an oracle and the plain ways; evening."""
 
 from __future__ import annotations
 
-import sys
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
@@ -12,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 import nine
-from media import ALL
 from nine import Answer, Recorded, record_flat
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
@@ -65,7 +63,7 @@ def truth_pictures(sheet: Recorded, ink: NDArray[np.float32] | None) -> list[Pla
 def measure(sheet: Recorded, answer: Answer) -> Row:
     """All rows of one way on one sheet; errors in steps of 255."""
     flat = sheet.flat
-    any_mark = ((1 - flat.art).max(axis=2) > 0.012).astype(np.uint8)
+    any_mark = ((1 - flat.art).max(axis=2) > 0.004).astype(np.uint8)
     px = np.ones
     outline = cv2.morphologyEx(flat.marks.astype(np.uint8), cv2.MORPH_GRADIENT, px((3, 3), np.uint8))
     edge = cv2.dilate(outline, px((3, 3), np.uint8)) > 0
@@ -237,16 +235,3 @@ def _bars(medium: str, rows: dict[str, Row]) -> list[str]:
     for name, bar in (("paper, median %", 1), ("paper, 95 %", 3), ("marks, median %", 3), ("marks, 95 %", 6)):
         most(f"light on {name}", bar)
     return out
-
-
-def main() -> None:
-    media = sys.argv[1].split(",") if len(sys.argv) > 1 else list(ALL)
-    lights = sys.argv[2].split(",") if len(sys.argv) > 2 else list(nine.LIGHTS)
-    misses = nine_row(int(sys.argv[3]) if len(sys.argv) > 3 else 501, 1, media, lights)
-    print(f"\n{len(misses)} bars missed")
-    for text in misses:
-        print("  miss:", text)
-
-
-if __name__ == "__main__":
-    main()

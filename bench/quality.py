@@ -1,7 +1,7 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,tilt,corners,bow,sharp,faults,medium] [--seeds N] [--first-seed N]
-[--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,two-tone,tilt,corners,bow,sharp,faults,medium] [--seeds N]
+[--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -17,8 +17,12 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+import ink_rows
 import methods
+import nine
+import nine_rows
 import scan_rows
+from media import ALL
 from metrics import measure, zones
 from sheets import LIGHTS, simulate
 
@@ -124,16 +128,21 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seeds", type=int, default=2)
     parser.add_argument("--first-seed", type=int, default=301)
-    parser.add_argument("--only", default=",".join(MEDIA))
-    parser.add_argument("--light", default=",".join(LIGHTS))
-    parser.add_argument("--rows", default="sheets,tilt,corners,bow,sharp,faults,medium")
+    parser.add_argument("--only", default=",".join(MEDIA), help="kinds of sheet, for sheets and media")
+    parser.add_argument("--light", default=",".join(LIGHTS), help="lights, for sheets and media")
+    parser.add_argument("--rows", default="sheets,media,evening,drop-out,two-tone,tilt,corners,bow,sharp,faults,medium")
     parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
     first, rows = args.first_seed, args.rows.split(",")
     misses: list[str] = []
     if "sheets" in rows:
         misses += report(run(args.only.split(","), args.light.split(","), range(first, first + args.seeds)))
+    media = list(ALL) if args.only == ",".join(MEDIA) else args.only.split(",")
+    lights = list(nine.LIGHTS) if args.light == ",".join(LIGHTS) else args.light.split(",")
     more = {
+        "media": lambda: nine_rows.nine_row(first, args.seeds, media, lights),
+        "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
+        "two-tone": lambda: ink_rows.two_tone_row(first),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

@@ -26,18 +26,21 @@ _STEPS = 512
 _LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
+_HALO = 4
+_WHOLLY = (0.38, 0.6)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
 
 
 @dataclass(frozen=True)
 class Dropper:
     """Made once per colours: ``rows`` (n, 3) linear functionals giving each pencil's share of a density, ``alone``
     (n, 3) the same with the other pencils left out, ``tables`` (n, _STEPS, 3) the light a share lets through;
-    ``ink`` mean reflectance of full ink."""
+    ``ink`` mean reflectance of full ink, ``greys`` (n,) mean density of each pencil at full strength."""
 
     rows: Plane
     alone: Plane
     tables: Plane
     ink: float
+    greys: tuple[float, ...]
 
 
 def refusal(colours: Sequence[Colour], ink: Colour) -> str | None:
@@ -79,7 +82,11 @@ def make_dropper(colours: Sequence[Colour], ink: Colour) -> Dropper:
         grown = np.maximum.accumulate(share)
         tables.append(np.stack([np.interp(at, grown, through[:, c]) for c in range(3)], axis=1))
     return Dropper(
-        rows.astype(np.float32), alone.astype(np.float32), np.asarray(tables, np.float32), float(np.mean(ink))
+        rows=rows.astype(np.float32),
+        alone=alone.astype(np.float32),
+        tables=np.asarray(tables, np.float32),
+        ink=float(np.mean(ink)),
+        greys=tuple(float(pencil.mean()) for pencil in pencils),
     )
 
 
@@ -108,9 +115,9 @@ def drop_out(codes: Codes, dropper: Dropper) -> Codes:
     rows = max(8, _STRIP_VALUES // max(1, codes.shape[1] * 3))
     for top in range(0, codes.shape[0], rows):
         some = slice(top, top + rows)
-        # One row more on each side: a pixel's neighbours have a part in it.
-        first = max(top - 1, 0)
-        light = codes[first : top + rows + 1].astype(np.float32) * np.float32(1 / PAPER_CODE)
+        # A few rows more on each side: a pixel's neighbours have a part in it.
+        first = max(top - _HALO, 0)
+        light = codes[first : top + rows + _HALO].astype(np.float32) * np.float32(1 / PAPER_CODE)
         clear = _cleared(light, dropper)[top - first :][: codes[some].shape[0]]
         out[some] = np.clip(clear * PAPER_CODE + 0.5, 0, 65535).astype(np.uint16)
     return out
@@ -120,14 +127,25 @@ def _cleared(light: Plane, dropper: Dropper) -> Plane:
     # In full ink noise outweighs hue, and what lies under it cannot be seen: it stays whole.
     sure = np.clip((light.max(axis=2) - 1.5 * dropper.ink) * np.float32(1 / 0.15), 0, 1)
     through = np.ones_like(light)
-    for share, table in zip(shares(light, dropper), dropper.tables, strict=True):
+    parts = shares(light, dropper)
+    for share, table in zip(parts, dropper.tables, strict=True):
         at = np.clip(share * sure * ((_STEPS - 1) / 2), 0, _STEPS - 1)
         through *= table[at.astype(np.int32)]
     cleared = light / through
     pale = np.clip(2 * cleared.mean(axis=2) - 1, 0, 1)
     passed = (through[..., 0] + through[..., 1] + through[..., 2]) * np.float32(1 / 3)
     lift = _RESIDUE * (1 - cv2.erode(passed, np.ones((3, 3), np.uint8))) * pale
-    return np.asarray(cleared + lift[..., None], np.float32)
+    cleared = cleared + lift[..., None]
+    # Cameras keep colour at half the sharpness of light: a thin line's hue lies beside it, too weak on it. Where the
+    # darkness of a neighbourhood is pencil's by its hue, all of it is.
+    grey = -np.log(np.clip(light, 0.01, 1)).mean(axis=2)
+    pencils = sum(part * weight for part, weight in zip(parts, dropper.greys, strict=True))
+    box = (5, 5)
+    wholly = cv2.blur(np.asarray(pencils, np.float32), box) / np.maximum(cv2.blur(grey, box), 0.012)
+    share = np.clip((wholly - _WHOLLY[0]) / (_WHOLLY[1] - _WHOLLY[0]), 0, 1) * np.clip(
+        4 * light.max(axis=2) - 1.4, 0, 1
+    )
+    return np.asarray(cleared + (np.maximum(cleared, 1) - cleared) * share[..., None], np.float32)
 
 
 @dataclass(frozen=True)
