@@ -96,6 +96,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "rgb_written": list(recipe.ink_rgb) if recipe.one_ink else None,
             "points": {"paper": points.paper, "middle": round(points.middle, 4), "ink": round(points.ink, 4)},
             "doubt": grey.reason if grey is not None else None,
+            "drop_out": [[round(v, 3) for v in colour] for colour in recipe.dropped],
         },
     }
 
