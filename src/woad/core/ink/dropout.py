@@ -10,24 +10,26 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
-from woad.core.raster.codes import PAPER_CODE, Codes
+from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 
 Plane = NDArray[np.float32]
 Colour = tuple[float, float, float]
 
 MOST = 2  # colours that can be dropped at once: three densities tell ink and two pencils apart
-_STEPS = 512
+_STEPS = 256
 _LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 _HALO = 4
-_WHOLLY = (0.38, 0.6)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
+_BOX3 = np.ones((3, 3), np.uint8)
+_WHOLLY = (0.3, 0.5)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
 
 
 @dataclass(frozen=True)
@@ -90,9 +92,18 @@ def make_dropper(colours: Sequence[Colour], ink: Colour) -> Dropper:
     )
 
 
-def shares(reflectance: Plane, dropper: Dropper) -> list[Plane]:
-    """How much of each pencil lies on every pixel: (h, w) float32 each, 1 is its full strength."""
-    density = -np.log(np.maximum(reflectance, np.float32(0.004)))
+def shares(codes: Codes, dropper: Dropper) -> list[Plane]:
+    """How much of each pencil lies on every pixel of reflectance codes (h, w, 3): (h, w) float32 each, 1 is its full
+    strength."""
+    return _shares_of(np.asarray(cv2.LUT(codes, _density_table()), np.float32), dropper)
+
+
+@cache
+def _density_table() -> Plane:
+    return -np.log(np.maximum(np.arange(65536, dtype=np.float32) / PAPER_CODE, np.float32(0.004)))
+
+
+def _shares_of(density: Plane, dropper: Dropper) -> list[Plane]:
     parts = [_functional(density, row) for row in dropper.rows]
     if len(parts) == 2:
         # A negative share of one pencil would be made up for by the other: then there is only the other.
@@ -101,12 +112,11 @@ def shares(reflectance: Plane, dropper: Dropper) -> list[Plane]:
             np.where(second < 0, _functional(density, dropper.alone[0]), first),
             np.where(first < 0, _functional(density, dropper.alone[1]), second),
         ]
-    return [np.asarray(np.clip(part, 0, 2), np.float32) for part in parts]
+    return [np.asarray(cv2.min(cv2.max(part, 0.0), 2.0), np.float32) for part in parts]
 
 
 def _functional(density: Plane, row: Plane) -> Plane:
-    # Plain arithmetic: a fused library call rounds differently at the rim of a tile than inside it.
-    return np.asarray(density[..., 0] * row[0] + density[..., 1] * row[1] + density[..., 2] * row[2], np.float32)
+    return np.asarray(cv2.transform(density, row.reshape(1, 3)), np.float32).reshape(density.shape[:2])
 
 
 def drop_out(codes: Codes, dropper: Dropper) -> Codes:
@@ -114,38 +124,41 @@ def drop_out(codes: Codes, dropper: Dropper) -> Codes:
     out = np.empty_like(codes)
     rows = max(8, _STRIP_VALUES // max(1, codes.shape[1] * 3))
     for top in range(0, codes.shape[0], rows):
-        some = slice(top, top + rows)
         # A few rows more on each side: a pixel's neighbours have a part in it.
         first = max(top - _HALO, 0)
-        light = codes[first : top + rows + _HALO].astype(np.float32) * np.float32(1 / PAPER_CODE)
-        clear = _cleared(light, dropper)[top - first :][: codes[some].shape[0]]
-        out[some] = np.clip(clear * PAPER_CODE + 0.5, 0, 65535).astype(np.uint16)
+        part = np.ascontiguousarray(codes[first : top + rows + _HALO])
+        out[top : top + rows] = _cleared(part, dropper)[top - first :][: codes[top : top + rows].shape[0]]
     return out
 
 
-def _cleared(light: Plane, dropper: Dropper) -> Plane:
+def _cleared(codes: Codes, dropper: Dropper) -> Codes:
+    density = np.asarray(cv2.LUT(codes, _density_table()), np.float32)
+    r, g, b = cv2.split(codes)
+    lightest = cv2.max(cv2.max(r, g), b).astype(np.float32) * np.float32(1 / PAPER_CODE)
     # In full ink noise outweighs hue, and what lies under it cannot be seen: it stays whole.
-    sure = np.clip((light.max(axis=2) - 1.5 * dropper.ink) * np.float32(1 / 0.15), 0, 1)
-    through = np.ones_like(light)
-    parts = shares(light, dropper)
-    for share, table in zip(parts, dropper.tables, strict=True):
-        at = np.clip(share * sure * ((_STEPS - 1) / 2), 0, _STEPS - 1)
-        through *= table[at.astype(np.int32)]
-    cleared = light / through
-    pale = np.clip(2 * cleared.mean(axis=2) - 1, 0, 1)
-    passed = (through[..., 0] + through[..., 1] + through[..., 2]) * np.float32(1 / 3)
-    lift = _RESIDUE * (1 - cv2.erode(passed, np.ones((3, 3), np.uint8))) * pale
-    cleared = cleared + lift[..., None]
+    sure = cv2.min(cv2.max((lightest - np.float32(1.5 * dropper.ink)) * np.float32(1 / 0.15), 0.0), 1.0)
+    parts = _shares_of(density, dropper)
+    through = np.ones(density.shape, np.float32)
+    pencils = np.zeros(lightest.shape, np.float32)
+    for part, table, grey in zip(parts, dropper.tables, dropper.greys, strict=True):
+        at = cv2.multiply(part, sure, scale=(_STEPS - 1) / 2, dtype=cv2.CV_8U)
+        through *= cv2.LUT(cv2.merge([at, at, at]), table.reshape(1, _STEPS, 3))
+        pencils += part * np.float32(grey)
+    cleared = cv2.divide(codes.astype(np.float32), through, scale=1 / PAPER_CODE)
+    third = np.full((1, 3), 1 / 3, np.float32)
+    pale = cv2.min(cv2.max(2 * cv2.transform(cleared, third) - 1, 0.0), 1.0)
+    taken = 1 - cv2.erode(cv2.transform(through, third), _BOX3)
     # Cameras keep colour at half the sharpness of light: a thin line's hue lies beside it, too weak on it. Where the
     # darkness of a neighbourhood is pencil's by its hue, all of it is.
-    grey = -np.log(np.clip(light, 0.01, 1)).mean(axis=2)
-    pencils = sum(part * weight for part, weight in zip(parts, dropper.greys, strict=True))
-    box = (5, 5)
-    wholly = cv2.blur(np.asarray(pencils, np.float32), box) / np.maximum(cv2.blur(grey, box), 0.012)
-    share = np.clip((wholly - _WHOLLY[0]) / (_WHOLLY[1] - _WHOLLY[0]), 0, 1) * np.clip(
-        4 * light.max(axis=2) - 1.4, 0, 1
-    )
-    return np.asarray(cleared + (np.maximum(cleared, 1) - cleared) * share[..., None], np.float32)
+    around = cv2.blur(cv2.max(cv2.transform(density, third), 0.0), (5, 5))
+    wholly = cv2.divide(cv2.blur(pencils, (5, 5)), cv2.max(around, 0.012))
+    share = cv2.min(cv2.max((wholly - _WHOLLY[0]) * (1 / (_WHOLLY[1] - _WHOLLY[0])), 0.0), 1.0)
+    share *= cv2.min(cv2.max(4 * lightest - 1.4, 0.0), 1.0)
+    lift = _RESIDUE * taken * pale
+    cleared += cv2.merge([lift, lift, lift])
+    missing = cv2.max(1 - cleared, 0.0)
+    cleared += missing * cv2.merge([share, share, share])
+    return to_codes(np.asarray(cleared, np.float32))
 
 
 @dataclass(frozen=True)

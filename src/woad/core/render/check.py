@@ -65,8 +65,9 @@ def _pencil_left(
     if not recipe.dropped:
         return None
     gain = make_gain(sheet.readings.light, 1.0, None)
-    before = from_codes(even(sheet.pyramid.read(level, box), gain, sheet.readings.cell_px, (box.x, box.y, level)))
-    parts = shares(before, make_dropper(recipe.dropped, ink_of(sheet.readings)))
+    codes = even(sheet.pyramid.read(level, box), gain, sheet.readings.cell_px, (box.x, box.y, level))
+    before = from_codes(codes)
+    parts = shares(codes, make_dropper(recipe.dropped, ink_of(sheet.readings)))
     lines = (np.max(parts, axis=0) > 0.3) & (before.max(axis=2) > 0.5)
     # Ink beside or across a line is not what is left of it.
     ink = cv2.dilate((before.max(axis=2) < 0.45).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
