@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
-_CELLS = 300  # cells along the longer side
+_CELLS, _FEW = 300, 180  # cells along the longer side; for a first look
 _SAME = 0.022  # an area carries on the paper's light when it is no further from it, natural log
 _HUE = 0.022  # nor further in hue
 _ROUNDS = 8
@@ -65,7 +65,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
     light = cells.tone
     for _ in range(_ROUNDS):
         weight = (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
-        light = _light_of(cells.tone, weight, guess)
+        light = _light_of(cells.tone, weight)
         off = cells.tone - light
         new = (_carry_on(cells, off, size, spread) & ~_stepped(cells, off, taken, size)) | _shaded(cells, off, size)
         new &= taken | (size >= 4)
@@ -104,7 +104,7 @@ def _cut(logs: Plane, spread: float) -> _Cells:
         steep = np.maximum(steep, cv2.magnitude(dx, dy))
     usual = float(np.percentile(steep, 40))
     limit = float(np.clip(3.2 * usual, 0.007, 0.05))
-    factor = max(1, round(max(h, w) / _CELLS))
+    factor = max(1, round(max(h, w) / (_CELLS if max(h, w) > 700 else _FEW)))
     gh, gw = max(1, h // factor), max(1, w // factor)
     crisp = cv2.resize((steep > limit).astype(np.float32), (gw, gh), interpolation=cv2.INTER_AREA) > 0.3
     tone = cv2.resize(logs, (gw, gh), interpolation=cv2.INTER_AREA).reshape(gh, gw, logs.shape[2])
@@ -144,20 +144,26 @@ def _order(cells: _Cells, values: Plane, share: float) -> NDArray[np.float64]:
     return np.asarray(low + (first + 0.5) * ((high - low) / bins), np.float64)
 
 
-def _light_of(tone: Plane, weight: Plane, guess: Plane) -> Plane:
+def _light_of(tone: Plane, weight: Plane) -> Plane:
     """Smooth light through the weighted cells, carried on under the others: low order first, then ever more local."""
-    gh, gw = weight.shape
-    y, x = np.mgrid[-1 : 1 : gh * 1j, -1 : 1 : gw * 1j]
+    full = (tone.shape[1], tone.shape[0])
+    # Light is smooth: a third of the cells each way carries it, at a ninth of the cost.
+    size = (max(8, full[0] // 3), max(8, full[1] // 3))
+    heavy = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
+    mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
+    y, x = np.mgrid[-1 : 1 : size[1] * 1j, -1 : 1 : size[0] * 1j].astype(np.float32)
     basis = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
-    heavy = basis * weight.reshape(-1, 1)
-    ridge = np.diag([1e-6, 1e-3, 1e-3, 6e-3, 6e-3, 6e-3]) * float(weight.sum())
-    solved = np.linalg.solve(basis.T @ heavy + ridge, heavy.T @ tone.reshape(gh * gw, -1))
-    light = (basis @ solved).reshape(tone.shape).astype(np.float32)
-    for sigma in (gh / 8, gh / 16, gh / 32):
-        den = _wide_blur(weight, sigma)
-        num = _wide_blur((tone - light) * weight[..., None], sigma)
-        light = light + num.reshape(tone.shape) / (den + 0.02)[..., None]
-    return np.asarray(light, np.float32)
+    scaled = basis * heavy.reshape(-1, 1)
+    ridge = np.diag([1e-6, 1e-3, 1e-3, 6e-3, 6e-3, 6e-3]) * float(heavy.sum())
+    solved = np.linalg.solve(basis.T @ scaled + ridge, scaled.T @ mean.reshape(len(basis), -1))
+    light = (basis @ solved).reshape(mean.shape).astype(np.float32)
+    for sigma in (size[1] / 8, size[1] / 16, size[1] / 32):
+        den = _wide_blur(heavy, sigma)
+        num = _wide_blur((mean - light) * heavy[..., None], sigma)
+        light = light + num.reshape(mean.shape) / (den + 0.02)[..., None]
+    large = cv2.resize(np.asarray(light, np.float32), full, interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large, np.float32).reshape(tone.shape)
 
 
 def _wide_blur(plane: Plane, sigma: float) -> Plane:

@@ -22,7 +22,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.medium import propose_medium, read_traits
-from woad.core.render.readings import Readings
+from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
@@ -98,7 +98,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
         sharpness=0.0 if quick or one_ink else _sharpness(mean_crops),
-        pencil=find_pencil(reduced, first_floor),
+        pencil=NOT_LOOKED_FOR if quick else find_pencil(reduced, first_floor),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
         inside_cell_px=1 << base,
