@@ -126,9 +126,9 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
 
 
 def _sharpness(crops: list[Plane]) -> float:
-    """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.8."""
+    """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.9."""
     width = edge_width([grey_of(crop) for crop in crops])
-    return 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.6 * (width - 0.9), 0, 0.8))
+    return 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.85 * (width - 0.9), 0, 0.9))
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:
