@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Signal
+from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
@@ -36,8 +36,6 @@ class _Chip(PaintedButton):
 
 class DropOutChoice(QWidget):
     """Off or by itself; picked colours take the place of both."""
-
-    removed = Signal(int)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import field_validator
 
 from woad.core.docket.settings import Settings, number
-from woad.core.docket.touches import Place, Touch, on_the_scan
+from woad.core.docket.touches import Places, Touch
 
 Colour8 = tuple[int, int, int]
 
@@ -25,13 +25,8 @@ class PaperSettings(Settings):
         number("Blotches", 0, 0.6, "%", 0.01, "What is nowhere as dark as this share of full ink is taken for paper."),
     ] = 0.0
     neutral: Literal["auto", "on", "off"] = "auto"
-    at: tuple[Place, ...] = ()
+    at: Places = ()
     touches: tuple[Touch, ...] = ()
-
-    @field_validator("at")
-    @classmethod
-    def _on_scan(cls, value: tuple[Place, ...]) -> tuple[Place, ...]:
-        return on_the_scan(value)
 
 
 class InkSettings(Settings):
@@ -63,13 +58,8 @@ class InkSettings(Settings):
     sharpness: Annotated[
         float | None, number("Sharpness", 0, 2, "%", 0.01, "How much a painting's edges are steepened.")
     ] = None
-    at: tuple[Place, ...] = ()
+    at: Places = ()
     touches: tuple[Touch, ...] = ()
-
-    @field_validator("at")
-    @classmethod
-    def _on_scan(cls, value: tuple[Place, ...]) -> tuple[Place, ...]:
-        return on_the_scan(value)
 
     @field_validator("drop_out")
     @classmethod

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import AfterValidator, Field, field_validator
 
 from woad.core.docket.settings import Settings
 
@@ -36,3 +36,6 @@ def on_the_scan(places: tuple[Place, ...]) -> tuple[Place, ...]:
     if any(not (0 <= x <= 1 and 0 <= y <= 1) for x, y in places):
         raise ValueError("a clicked place lies outside the sheet")
     return places
+
+
+Places = Annotated[tuple[Place, ...], AfterValidator(on_the_scan)]

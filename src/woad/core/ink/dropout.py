@@ -22,7 +22,6 @@ from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 Plane = NDArray[np.float32]
 Colour = tuple[float, float, float]
 
-MOST = 2  # colours that can be dropped at once: three densities tell ink and two pencils apart
 _STEPS = 256
 _LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 Plane8 = NDArray[np.uint8]
 
 REACH_PX = 4
+_GREY = np.array([0.2126, 0.7152, 0.0722], np.float32)  # Rec. 709
 
 
 def sharpen(rgb: Plane8, amount: float, sigma_px: float = 0.9) -> Plane8:
@@ -27,8 +28,7 @@ def saturate(rgb: Plane8, factor: float) -> Plane8:
     """Chroma times ``factor`` about each pixel's own grey (Rec. 709 weights), encoded (h, w, 3); grey stays grey."""
     if abs(factor - 1) < 1e-3:
         return rgb
-    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
-    matrix = np.eye(3, dtype=np.float32) * factor + (1 - factor) * np.tile(weights, (3, 1))
+    matrix = np.eye(3, dtype=np.float32) * factor + (1 - factor) * np.tile(_GREY, (3, 1))
     return np.asarray(cv2.transform(rgb, matrix))
 
 
@@ -39,7 +39,7 @@ def out_of_range(rgb: Plane8, factor: float) -> float:
     if not marked.any():
         return 0.0
     values = values[marked]
-    grey = values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    grey = values @ _GREY
     grown = grey[:, None] + (values - grey[:, None]) * factor
     return float(((grown < -0.5) | (grown > 255.5)).any(axis=1).mean())
 

@@ -53,13 +53,13 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
     guess of the paper's log light; ``spread`` the paper's relative standard deviation.
     Returns None when the sheet has no even areas to judge (hatching all over).
     """
-    cells = _cut(logs, spread)
+    cells = _cut(logs)
     size = np.bincount(cells.labels.ravel(), minlength=cells.count)
     if cells.count < 2 or size[1:].sum() < 0.04 * cells.labels.size:
         return None
     gh, gw = cells.labels.shape
     guess = cv2.resize(surface, (gw, gh), interpolation=cv2.INTER_AREA)
-    taken = _seeds(cells, guess)
+    taken = _seeds(cells, guess, size)
     if size[taken].sum() < 0.02 * cells.labels.size:
         return None
     light = cells.tone
@@ -91,7 +91,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
     return Areas(paint, np.asarray(light.mean(axis=2), np.float32))
 
 
-def _cut(logs: Plane, spread: float) -> _Cells:
+def _cut(logs: Plane) -> _Cells:
     """Cut the sheet into areas along its crisp edges."""
     h, w = logs.shape[:2]
     # The steepest channel shows an edge best; noise is the same in all.
@@ -119,10 +119,9 @@ def _cut(logs: Plane, spread: float) -> _Cells:
     return _Cells(np.asarray(tone, np.float32), np.asarray(top, np.float32), np.asarray(labels, np.int32), count)
 
 
-def _seeds(cells: _Cells, guess: Plane) -> Mask:
+def _seeds(cells: _Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas to begin with: the largest that reach up to the first guess. Small ones have to agree with these."""
     off = cells.tone.mean(axis=2) - guess
-    size = np.bincount(cells.labels.ravel(), minlength=cells.count)
     taken = np.zeros(cells.count, bool)
     middle, upper = _order(cells, off, 0.5), _order(cells, off, 0.9)
     light = (upper > -0.05) & (size >= 12)
@@ -182,6 +181,12 @@ def _hued(off: Plane) -> Mask:
     return np.asarray(hue > 1.6 * _HUE + 0.2 * np.abs(grey))
 
 
+def _hue(cells: _Cells, off: Plane, grey: Plane) -> NDArray[np.float64]:
+    """How far each area's hue is from the paper's: the channel that is furthest off, by its median."""
+    hues = [_order(cells, np.asarray(off[..., c] - grey, np.float32), 0.5) for c in range(off.shape[2])]
+    return np.asarray(np.max(np.abs(hues), axis=0))
+
+
 def _carry_on(cells: _Cells, off: Plane, size: NDArray[np.int64], spread: float) -> Mask:
     """Areas that carry on the light: middle and hue are the paper's."""
     grey = np.asarray(off.mean(axis=2), np.float32)
@@ -190,8 +195,7 @@ def _carry_on(cells: _Cells, off: Plane, size: NDArray[np.int64], spread: float)
     give = _SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4)
     fits = (middle > -give) & (middle < give + 0.03)
     if off.shape[2] > 1:
-        hues = [_order(cells, np.asarray(off[..., c] - grey, np.float32), 0.5) for c in range(off.shape[2])]
-        fits &= np.max(np.abs(hues), axis=0) < _HUE + 0.1 * np.abs(middle)
+        fits &= _hue(cells, off, grey) < _HUE + 0.1 * np.abs(middle)
     fits[0] = False
     return np.asarray(fits)
 
@@ -230,8 +234,7 @@ def _shaded(cells: _Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     middle = _order(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)
     if off.shape[2] > 1:
-        hues = [_order(cells, np.asarray(off[..., c] - grey, np.float32), 0.5) for c in range(off.shape[2])]
-        shaded &= np.max(np.abs(hues), axis=0) < 0.015 + 0.1 * np.abs(middle)
+        shaded &= _hue(cells, off, grey) < 0.015 + 0.1 * np.abs(middle)
     else:
         # Without colour a grey wash looks the same: only what runs along two sides is taken for shadow.
         shaded &= along > 0.25

@@ -32,11 +32,9 @@ def obey(field: Plane | None, linear: Plane, places: Sequence[tuple[float, float
     """
     values = np.stack([read_place(linear, x, y) for x, y in places])
     logs = np.log(np.maximum(values, 1e-4))
+    wide = field is None
     if field is None:
         field = np.tile(np.exp(logs.mean(axis=0)).astype(np.float32), (24, 24, 1))
-        wide = True
-    else:
-        wide = False
     gh, gw = field.shape[:2]
     h, w = linear.shape[:2]
     longer = max(h, w)
@@ -46,23 +44,18 @@ def obey(field: Plane | None, linear: Plane, places: Sequence[tuple[float, float
     out = own
     first = np.abs(logs - np.stack([_at(own, ax, ay) for ax, ay in at])).mean(axis=1)
     reach = np.where(wide, 10.0, _REACH + (_GROUND - _REACH) * np.clip((first - 0.15) / 0.4, 0, 1))[:, None, None]
+    squares = np.stack([((x - ax) * w / gw / longer) ** 2 + ((y - ay) * h / gh / longer) ** 2 for ax, ay in at])
+    weight = np.exp(-squares / (2 * reach**2))
+    near = 1 / (squares + 1e-5)
+    share = near / near.sum(axis=0)
     # A few rounds: where places lie close together each moves the other's value.
     for _ in range(4):
         there = np.stack([_at(out, ax, ay) for ax, ay in at])
-        missing = logs - there
-        squares = np.stack([((x - ax) * w / gw / longer) ** 2 + ((y - ay) * h / gh / longer) ** 2 for ax, ay in at])
-        weight = np.exp(-squares / (2 * reach**2))
-        near = 1 / (squares + 1e-5)
-        share = near / near.sum(axis=0)
-        out = out + np.einsum("nyx,nyx,nc->yxc", weight, share, missing).astype(np.float32)
+        out = out + np.einsum("nyx,nyx,nc->yxc", weight, share, logs - there).astype(np.float32)
     return np.asarray(np.exp(out), np.float32)
 
 
 def _at(field: Plane, x: float, y: float) -> NDArray[np.float64]:
-    patch = cv2.getRectSubPix(np.ascontiguousarray(field[..., 0]), (1, 1), (float(x), float(y)))
-    if field.shape[2] == 1:
-        return np.asarray(patch.ravel(), np.float64)
-    return np.array(
-        [float(cv2.getRectSubPix(np.ascontiguousarray(field[..., c]), (1, 1), (float(x), float(y)))[0, 0])
-         for c in range(field.shape[2])], np.float64,
-    )  # fmt: skip
+    """Bilinear sample of every channel."""
+    planes = (np.ascontiguousarray(field[..., c]) for c in range(field.shape[2]))
+    return np.array([float(cv2.getRectSubPix(p, (1, 1), (float(x), float(y)))[0, 0]) for p in planes], np.float64)

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from woad.core.docket.model import Docket
-from woad.core.ink.dropout import make_dropper, shares
+from woad.core.ink.dropout import shares
 from woad.core.ink.painting import out_of_range, overshoot, sharpen
 from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
@@ -16,6 +16,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.recipe import Recipe, ink_of, make_recipe
 from woad.core.render.region import RegionCache, overlay_region, render_region
 from woad.core.render.sheet import Sheet
+from woad.core.render.steps import dropper_for
 
 _CHECK_PX = 1800
 
@@ -67,7 +68,7 @@ def _pencil_left(
     gain = make_gain(sheet.readings.light, 1.0, None)
     codes = even(sheet.pyramid.read(level, box), gain, sheet.readings.cell_px, (box.x, box.y, level))
     before = from_codes(codes)
-    parts = shares(codes, make_dropper(recipe.dropped, ink_of(sheet.readings)))
+    parts = shares(codes, dropper_for(recipe.dropped, ink_of(sheet.readings)))
     lines = (np.max(parts, axis=0) > 0.3) & (before.max(axis=2) > 0.5)
     # Ink beside or across a line is not what is left of it.
     ink = cv2.dilate((before.max(axis=2) < 0.45).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0

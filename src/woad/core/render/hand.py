@@ -29,10 +29,6 @@ class Hand:
     darken: HandGrid | None
     strengthen: HandGrid | None
 
-    @property
-    def empty(self) -> bool:
-        return self.lighten is None and self.darken is None and self.strengthen is None
-
 
 @lru_cache(maxsize=12)
 def hand_of(touches: tuple[Touch, ...], frame: Frame) -> Hand:

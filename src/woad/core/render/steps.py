@@ -83,7 +83,7 @@ def paper_step(
     place = (box.x, box.y, level)
     if recipe.dropped and encoded.shape[2] == 3:
         gain = make_gain(readings.light, recipe.evening, None)
-        codes = drop_out(even(encoded, gain, readings.cell_px, place), _dropper(recipe.dropped, ink_of(readings)))
+        codes = drop_out(even(encoded, gain, readings.cell_px, place), dropper_for(recipe.dropped, ink_of(readings)))
         if fold is not None:
             codes = np.asarray(cv2.transform(codes, np.asarray([fold], np.float32))).reshape(codes.shape[:2])
     else:
@@ -98,14 +98,15 @@ def paper_step(
         folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
     floors = level_floors(readings, level, recipe.noise_scale)
     gate = mark_gate(folded, floors, recipe.softness, _grainy(readings), recipe.peak)
-    if hand is not None and hand.darken is not None:
+    if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
     return Evened(codes, gate, folded)
 
 
 @lru_cache(maxsize=8)
-def _dropper(colours: tuple[Colour, ...], ink: Colour) -> Dropper:
+def dropper_for(colours: tuple[Colour, ...], ink: Colour) -> Dropper:
+    """:func:`make_dropper`, made once."""
     return make_dropper(colours, ink)
 
 
