@@ -1,4 +1,4 @@
-"""Settings of the Paper, Ink and Knock-out steps."""
+"""Settings of the Paper and Ink steps."""
 
 from __future__ import annotations
 
@@ -70,19 +70,3 @@ class InkSettings(Settings):
             if any(not 0 <= v <= 255 for colour in value for v in colour):
                 raise ValueError("a colour has three values from 0 to 255")
         return value
-
-
-class KnockoutSettings(Settings):
-    """Settings of the Knock-out step. ``clearing`` and ``softness`` ``None`` follow this sheet's paper noise."""
-
-    on: bool = True
-    colour: Literal["auto", "keep", "one ink"] = "auto"
-    clearing: Annotated[
-        float | None, number("Clearing", 0, 0.3, "D", 0.005, "The density from which a mark counts.")
-    ] = None
-    softness: Annotated[
-        float | None, number("Softness", 0, 0.15, "D", 0.005, "How gently marks near the clearing fade out.")
-    ] = None
-    body: Annotated[
-        float, number("Body", 0, 1, "%", 0.01, "Coloured marks from see-through (0) over washes (50) to opaque (100).")
-    ] = 0.5

@@ -8,8 +8,10 @@ from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Field, ValidationError, field_validator
 
-from woad.core.docket.marking import InkSettings, KnockoutSettings, PaperSettings
+from woad.core.docket.knocking import EdgeSettings, KnockoutSettings
+from woad.core.docket.marking import InkSettings, PaperSettings
 from woad.core.docket.settings import Settings
+from woad.core.docket.spotting import SpottingSettings
 from woad.core.docket.squaring import ScanSettings, SquareSettings
 from woad.core.errors import BadSetting
 
@@ -39,7 +41,9 @@ class Docket(Settings):
     square: SquareSettings = SquareSettings()
     paper: PaperSettings = PaperSettings()
     ink: InkSettings = InkSettings()
+    spotting: SpottingSettings = SpottingSettings()
     knockout: KnockoutSettings = KnockoutSettings()
+    edge: EdgeSettings = EdgeSettings()
     mix: Mix | None = None
 
     @field_validator("ink")

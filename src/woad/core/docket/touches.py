@@ -16,12 +16,17 @@ MOST_POINTS = 4000
 
 class Touch(Settings):
     """One brush stroke. ``points`` shares of the scan's width and height; ``radius`` share of its longer side;
-    ``strength`` 0..1."""
+    ``strength`` 0..1; ``hard`` 0 soft to 1 with a sharp rim; ``source`` the place from which a *copy* takes what it lays
+    at its first point."""
 
-    kind: Literal["lighten", "darken", "strengthen"]
+    kind: Literal[
+        "lighten", "darken", "strengthen", "mend", "copy", "keep", "remove", "remove-paper", "give-back", "take-away"
+    ]
     points: tuple[Place, ...]
     radius: Annotated[float, Field(gt=0, le=1)]
     strength: Annotated[float, Field(ge=0, le=1)] = 0.3
+    hard: Annotated[float, Field(ge=0, le=1)] = 0.0
+    source: Place | None = None
 
     @field_validator("points")
     @classmethod

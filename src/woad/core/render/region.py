@@ -20,6 +20,7 @@ from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
+from woad.core.render.clearing import clearing_of
 from woad.core.render.hand import hand_of
 from woad.core.render.mix import mix_cut_outs
 from woad.core.render.recipe import Recipe, Work, make_recipe
@@ -27,12 +28,14 @@ from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import plane_of, squared_pyramid
 from woad.core.render.steps import (
     Evened,
+    Inked,
     aligned,
     fine_px,
     ink_step,
     knockout_step,
     level_floors,
     paper_step,
+    spotting_step,
 )
 
 Plane8 = NDArray[np.uint8]
@@ -130,13 +133,15 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
         return Picture(_paper_picture(evened, sheet, recipe, inner), None)
-    fine = fine_px(sheet.ppi, level)
-    if step == "ink" or not recipe.knockout:
-        return Picture(_ink_picture(evened, recipe, inner, fine, level), None)
-    if recipe.one_ink and not recipe.clears_more and recipe.work == Work():
+    clearing = None if step == "ink" else clearing_of(sheet.strays, docket.spotting, sheet.frame)
+    if recipe.work == Work() and (recipe.one_ink and not recipe.clears_more):
+        # Nothing looks around a pixel: only what is shown is computed.
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-        inner = _ALL
-    inked = ink_step(evened, recipe, fine, level)
+        tile, inner = box, _ALL
+    inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
+    inked = spotting_step(inked, None if clearing is None else clearing.tile(tile, level))
+    if step in ("ink", "spotting") or not recipe.knockout:
+        return Picture(_shown(inked, recipe, inner), None)
     cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
     alpha = np.ascontiguousarray(cut.alpha[inner])
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
@@ -151,19 +156,15 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
     plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work())
-    return _ink_picture(evened, plain, inner)
+    evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
+    return _shown(ink_step(evened, plain), plain, _ALL)
 
 
 _ALL = (slice(None), slice(None))
 
 
-def _ink_picture(
-    evened: Evened, recipe: Recipe, inner: tuple[slice, slice], fine: float = 1.0, level: int = 0
-) -> Plane8:
-    if recipe.work == Work():
-        # Nothing looks around a pixel: only what is shown is computed.
-        evened, inner = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner]), _ALL
-    inked = ink_step(evened, recipe, fine, level)
+def _shown(inked: Inked, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
+    """What is inked, on white paper."""
     if inked.rgb is not None:
         return np.ascontiguousarray(inked.rgb[inner])
     assert inked.tone is not None
@@ -187,7 +188,7 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
         own = np.asarray(render_region(sheet, docket, step, level, box, cache).rgb).reshape(-1, 3)[0]
         return Spot((int(own[0]), int(own[1]), int(own[2])), None, None)
     cut = render_region(sheet, docket, "knockout", level, box, cache)
-    shows_cut = step in ("knockout", "editions")
+    shows_cut = step in ("knockout", "edge", "editions")
     picture = cut if shows_cut else render_region(sheet, docket, step, level, box, cache)
     rgb = np.asarray(picture.rgb, np.float32).reshape(-1, 3)[0]
     covered = 1.0 if cut.alpha is None else float(cut.alpha[0, 0]) / 255

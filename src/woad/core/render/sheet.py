@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from woad.core.docket.model import Docket
 from woad.core.formats.read import Original, Pixels, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
+from woad.core.render.found import Found as FoundStrays
 from woad.core.render.hand import on_sheet
 from woad.core.render.measure import NOTHING_SAID, Said, measure
 from woad.core.render.readings import Readings
@@ -18,7 +19,8 @@ from woad.core.square.frame import Frame
 @dataclass(frozen=True, eq=False)
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
-    taken on the latter, so nothing outside the trim frame has a part in them. ``set_ppi`` is the user's.
+    taken on the latter, so nothing outside the trim frame has a part in them. ``set_ppi`` is the user's; ``strays`` are
+    what was found when the sheet was last looked over, None before that.
 
     ``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
     level-0 pixels of the true scan (else 1)."""
@@ -33,6 +35,7 @@ class Sheet:
     scale: float = 1.0
     set_ppi: float | None = None
     said: Said = NOTHING_SAID
+    strays: FoundStrays | None = None
 
     @property
     def width(self) -> int:
@@ -89,12 +92,14 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
     said = _said(docket, frame)
     if frame == sheet.frame and said != sheet.said:
         readings = measure(sheet.pyramid, not sheet.settled, said)
-        return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)
+        return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)  # strays are looked for anew
     if frame == sheet.frame:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
     pyramid = squared_pyramid(sheet.scan, frame)
     readings = measure(pyramid, not sheet.settled, said)
-    return replace(sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi, said=said)
+    return replace(
+        sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi, said=said, strays=None
+    )
 
 
 def make_sheet(

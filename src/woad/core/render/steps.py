@@ -24,7 +24,7 @@ from woad.core.render.recipe import Recipe, Work, channel_table, ink_of, tone_ta
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
-STEPS = ("scan", "square", "before", "paper", "ink", "knockout")
+STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
 
 @dataclass(frozen=True)
@@ -147,6 +147,17 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
         rgb = np.asarray(cv2.cvtColor(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB))
     kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+
+
+def spotting_step(inked: Inked, gone: Plane8 | None) -> Inked:
+    """Paper where ``gone`` (h, w) is 255; nothing else changes."""
+    if gone is None:
+        return inked
+    stays = np.asarray(cv2.bitwise_not(gone))
+    if inked.tone is not None:
+        return Inked(np.asarray(cv2.bitwise_and(inked.tone, stays)), None)
+    assert inked.rgb is not None
+    return Inked(None, np.asarray(cv2.bitwise_or(inked.rgb, cv2.merge([gone, gone, gone]))))
 
 
 def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:

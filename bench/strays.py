@@ -1,0 +1,144 @@
+"""Strays: fit the weights on simulated sheets, or measure on others how much dirt goes and how many small marks stay."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import warnings
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from dirt import Dirty, dirty
+from media import ALL
+from woad.core.docket.media import starting_docket
+from woad.core.docket.model import Docket
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.sheet import Sheet, make_sheet
+from woad.core.render.strays import alpha_of, look_over
+from woad.core.spotting.judge import FEATURES, features
+from woad.core.spotting.pieces import Pieces
+
+FIT_SEEDS, WEIGHTS = range(5001, 5007), Path("src/woad/core/spotting/weights.json")
+
+
+def sheet_for(sheet: Dirty, encoded: NDArray[np.uint8] | None = None) -> tuple[Sheet, Docket]:
+    """The picture measured by Woad with its medium's starting values, on the scan's own grid."""
+    import cv2
+
+    picture = sheet.encoded if encoded is None else encoded
+    png = cv2.imencode(".png", picture[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 0])[1].tobytes()
+    docket = starting_docket(sheet.flat.medium).with_setting("square.on", False)  # type: ignore[arg-type]
+    docket = docket.with_setting("scan.ppi", sheet.flat.ppi)
+    return make_sheet(take_in("sheet.png", png), build_pyramid(picture), docket), docket
+
+
+def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bool_]]:
+    """For each piece 1 dirt, 0 mark, -1 neither for sure; and which hair labels a piece covers is left to the caller."""
+    out = np.full(len(pieces), -1, np.int8)
+    x, y = pieces.at[:, 0], pieces.at[:, 1]
+    for kind, dots in ((1, sheet.specks), (0, sheet.marks)):
+        for dx, dy, r in dots:
+            near = np.hypot(x - dx, y - dy) <= r + 2 + 0.3 * pieces.size_px
+            out[near] = kind
+    h, w = sheet.hairs.shape
+    at = np.clip(pieces.at.astype(int), 0, [w - 1, h - 1])
+    art = sheet.flat.marks[at[:, 1], at[:, 0]]
+    boxes = pieces.box
+    hair = np.array([sheet.hairs[y0 : y0 + b, x0 : x0 + a].any() for x0, y0, a, b in boxes.tolist()], bool)
+    out[(out < 0) & hair & ~art] = 1
+    return out, hair
+
+
+def _one(job: tuple[str, int]) -> tuple[str, NDArray[np.float64], NDArray[np.int8]]:
+    warnings.simplefilter("ignore")
+    sheet = dirty(*job)
+    loaded, docket = sheet_for(sheet)
+    found = look_over(loaded, docket)
+    kinds, _ = truth(found.pieces, sheet)
+    return job[0], features(found.pieces, sheet.flat.ppi, found.hue), kinds
+
+
+def fit() -> None:
+    """Fit the weights; marks lost weigh more than dirt left."""
+    jobs = [(m, s) for m in ALL for s in FIT_SEEDS]
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        rows = list(pool.map(_one, jobs))
+    x, y = np.concatenate([r[1] for r in rows]), np.concatenate([r[2] for r in rows])
+    x, y = x[y >= 0], y[y >= 0].astype(np.float64)
+    scale = np.maximum(x.std(axis=0), 1e-6)
+    cost = np.where(y == 1, 1.0, 3.0)
+
+    def loss(w: NDArray[np.float64]) -> float:
+        z = (x / scale) @ w[:-1] + w[-1]
+        return float((cost * np.logaddexp(0, np.where(y == 1, -z, z))).sum() + 0.5 * (w[:-1] ** 2).sum())
+
+    w = minimize(loss, np.zeros(x.shape[1] + 1), method="L-BFGS-B").x
+    z = (x / scale) @ w[:-1] + w[-1]
+    print(f"{len(y)} pieces; dirt gone {(z[y == 1] > 0).mean():.4f}, marks kept {(z[y == 0] < 0).mean():.4f}")
+    values = {name: round(float(v), 4) for name, v in zip(FEATURES, w[:-1] / scale, strict=True)}
+    WEIGHTS.write_text(json.dumps({**values, "constant": round(float(w[-1]), 4)}, indent=1) + "\n", encoding="utf-8")
+
+
+def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int]:
+    """Medium, specks, specks gone, small marks, small marks kept, of the cut-out as it would be written."""
+    warnings.simplefilter("ignore")
+    sheet = dirty(*job)
+    loaded, docket = sheet_for(sheet)
+    before, after = alpha_of(loaded, docket.with_setting("spotting.on", False)), alpha_of(loaded, docket)
+    gone = kept = specks = marks = 0
+    for x, y, r in sheet.specks:
+        part = _around(before, x, y, r)
+        if part.max(initial=0) >= 10:  # what the paper's evening has taken already is no stray
+            specks += 1
+            gone += int(_around(after, x, y, r).max(initial=0) <= 2)
+    for x, y, r in sheet.marks:
+        was = float(_around(before, x, y, r).sum())
+        if was > 0:
+            marks += 1
+            kept += int(float(_around(after, x, y, r).sum()) >= 0.9 * was)
+    return job[0], specks, gone, marks, kept
+
+
+def _around(alpha: NDArray[np.uint8], x: float, y: float, r: float) -> NDArray[np.uint8]:
+    reach = max(round(r), 1)
+    return alpha[max(int(y) - reach, 0) : int(y) + reach + 1, max(int(x) - reach, 0) : int(x) + reach + 1]
+
+
+def strays_row(first: int, sheets: int, media: list[str]) -> list[str]:
+    """Print a table per medium and return the misses."""
+    jobs = [(m, first + i) for m in media for i in range(sheets)]
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        rows = list(pool.map(measured, jobs))
+    misses, total = [], np.zeros(4, int)
+    print(f"  {'strays':14s}{'dirt gone':>22s}{'small marks kept':>24s}")
+    for medium in media:
+        n = np.array([r[1:] for r in rows if r[0] == medium]).sum(axis=0)
+        total += n
+        print(
+            f"  {medium:14s}{n[1]:8d} of {n[0]:5d} {n[1] / max(n[0], 1):6.2%}{n[3]:8d} of {n[2]:5d} {n[3] / max(n[2], 1):6.2%}"
+        )
+        if n[1] < 0.98 * n[0]:
+            misses.append(f"strays, {medium}: dirt gone {n[1] / max(n[0], 1):.2%} (bar 98 %)")
+        if n[3] < 0.995 * n[2]:
+            misses.append(f"strays, {medium}: small marks kept {n[3] / max(n[2], 1):.2%} (bar 99.5 %)")
+    print(f"  {'all':14s}{total[1] / max(total[0], 1):22.2%}{total[3] / max(total[2], 1):24.2%}")
+    return misses
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--fit", action="store_true")
+    parser.add_argument("--first-seed", type=int, default=7001)
+    parser.add_argument("--seeds", type=int, default=2)
+    parser.add_argument("--only", nargs="*", default=list(ALL))
+    wish = parser.parse_args()
+    if wish.fit:
+        fit()
+    else:
+        print("\n".join(strays_row(wish.first_seed, wish.seeds, wish.only)))

@@ -1,0 +1,1 @@
+"""The Edge step: edges moved, evened and sharpened."""

@@ -1,0 +1,138 @@
+"""What Spotting takes off the sheet, as masks that any tile of any level can be cut with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.spotting import SpottingSettings
+from woad.core.docket.touches import Place
+from woad.core.raster.tiles import Region
+from woad.core.render.found import Found
+from woad.core.spotting.pieces import Pieces
+from woad.core.square.frame import Frame
+
+Plane8 = NDArray[np.uint8]
+_BOX3 = np.ones((3, 3), np.uint8)
+
+
+@dataclass(frozen=True, eq=False)
+class Clearing:
+    """``masks`` from blocks of ``block_px`` on, each half the size of the one before, 255 where all goes; ``shapes``
+    outlines, px of the sheet at full size."""
+
+    block_px: int
+    masks: tuple[Plane8, ...]
+    shapes: tuple[NDArray[np.float64], ...]
+
+    def tile(self, box: Region, level: int) -> Plane8 | None:
+        """255 where all goes, of a box of ``level``, (h, w); None when nothing does."""
+        out = self._of_pieces(box, level)
+        for shape in self.shapes:
+            at = shape / (1 << level) - [box.x, box.y]
+            if (at.max(axis=0) < 0).any() or (at.min(axis=0) > [box.w, box.h]).any():
+                continue
+            out = np.zeros((box.h, box.w), np.uint8) if out is None else out
+            cv2.fillPoly(out, [np.rint((at - 0.5) * 16).astype(np.int32)], 255, cv2.LINE_8, 4)
+        return out
+
+    def _of_pieces(self, box: Region, level: int) -> Plane8 | None:
+        if not self.masks:
+            return None
+        first = self.block_px.bit_length() - 1
+        if level >= first:
+            mask = self.masks[min(level - first, len(self.masks) - 1)]
+            part = mask[box.y : box.bottom, box.x : box.right]
+            if not part.any():
+                return None
+            out = np.zeros((box.h, box.w), np.uint8)
+            out[: part.shape[0], : part.shape[1]] = part
+            return out
+        step = 1 << (first - level)
+        x0, y0 = box.x // step, box.y // step
+        part = self.masks[0][y0 : -(-box.bottom // step), x0 : -(-box.right // step)]
+        if not part.any():
+            return None
+        wide = cv2.resize(part, (part.shape[1] * step, part.shape[0] * step), interpolation=cv2.INTER_NEAREST)
+        left, top = box.x - x0 * step, box.y - y0 * step
+        return np.ascontiguousarray(wide[top : top + box.h, left : left + box.w])
+
+
+def goes(found: Found, settings: SpottingSettings) -> NDArray[np.bool_]:
+    """Which pieces go, (n,): by judgement, below the limit, with the newest decision about each winning."""
+    return _goes(
+        found, settings.on, settings.strays, settings.limit_mm, settings.lines, settings.decided, settings.areas
+    )
+
+
+@lru_cache(maxsize=8)
+def _goes(found, on, strays, limit_mm, lines, decided, areas):  # type: ignore[no-untyped-def]
+    n = len(found.pieces)
+    if not on or not n:
+        return np.zeros(n, bool)
+    small = found.pieces.size_px <= limit_mm * found.ppi / 25.4
+    out = small & (found.dirt > 0.5) if strays == "dirt" else small.copy() if strays == "small" else np.zeros(n, bool)
+    if lines:
+        out |= found.lines
+    for area in areas:
+        inside = found.inside(area.outline)
+        if area.kind == "strays-stay":
+            out &= ~inside
+        else:
+            out |= inside
+    for index, one in zip(found.nearest([d.at for d in decided]), decided, strict=True):
+        if index >= 0:
+            out[index] = one.goes
+    return out
+
+
+def clearing_of(found: Found | None, settings: SpottingSettings, frame: Frame) -> Clearing | None:
+    """What Spotting takes off a sheet, ready for any tile; None when it takes nothing."""
+    if not settings.on:
+        return None
+    areas = tuple(area.outline for area in settings.areas if area.kind == "all")
+    if found is None and not areas:
+        return None
+    return make_clearing(found, None if found is None else goes(found, settings).tobytes(), areas, frame)
+
+
+@lru_cache(maxsize=3)
+def make_clearing(
+    found: Found | None, which: bytes | None, areas: tuple[tuple[Place, ...], ...], frame: Frame
+) -> Clearing | None:
+    """Masks of the pieces that go (``which``: their flags) and of circled areas; None when nothing goes."""
+    size = np.array(frame.scan, np.float64)
+    scale = 1.0 if found is None else found.scale
+    shapes = tuple(frame.from_scan(np.asarray(area, np.float64) * size) * scale for area in areas)
+    flags = np.frombuffer(which or b"", np.bool_)
+    if found is None or not flags.any():
+        return Clearing(1, (), shapes) if shapes else None
+    return Clearing(found.pieces.block_px, _masks(found.pieces, flags), shapes)
+
+
+def _masks(pieces: Pieces, flags: NDArray[np.bool_]) -> tuple[Plane8, ...]:
+    """A piece goes with the faint rim around it; what stays is not touched by that."""
+    table = np.zeros(len(flags) + 2, np.uint8)
+    table[1:-1][flags] = 255
+    gone = table[pieces.labels]  # label -1 is the last entry
+    table[:] = 255 - table
+    table[0] = 0
+    stays = table[pieces.labels]
+    out = []
+    while True:
+        out.append(np.asarray(cv2.bitwise_and(cv2.dilate(gone, _BOX3), cv2.bitwise_not(stays))))
+        if max(gone.shape) <= 64:
+            return tuple(out)
+        gone, stays = _coarser(gone), _coarser(stays)
+
+
+def _coarser(plane: Plane8) -> Plane8:
+    h, w = plane.shape
+    if h % 2 or w % 2:
+        plane = np.asarray(cv2.copyMakeBorder(plane, 0, h % 2, 0, w % 2, cv2.BORDER_CONSTANT, value=0.0))
+    top = cv2.max(plane[0::2], plane[1::2])
+    return np.asarray(cv2.max(np.ascontiguousarray(top[:, 0::2]), np.ascontiguousarray(top[:, 1::2])))

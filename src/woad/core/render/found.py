@@ -1,0 +1,63 @@
+"""What was found when a sheet was looked over for strays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.touches import Place
+from woad.core.spotting.pieces import Pieces
+from woad.core.square.frame import Frame
+
+_REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one within that
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``hue`` their colour features; ``lines`` (n,) left by the edge of scanner
+    or sheet; ``wish`` what they were looked for with; ``frame`` and ``scale`` lead to the scan."""
+
+    pieces: Pieces
+    dirt: NDArray[np.float32]
+    hue: NDArray[np.float64] | None
+    lines: NDArray[np.bool_]
+    wish: object
+    ppi: float
+    frame: Frame
+    scale: float
+
+    def places(self) -> NDArray[np.float64]:
+        """Where each piece lies, shares of the scan, (n, 2)."""
+        if not len(self.pieces):
+            return np.zeros((0, 2))
+        return self.frame.to_scan(self.pieces.at / self.scale) / np.array(self.frame.scan, np.float64)
+
+    def on_sheet(self, places: Sequence[Place]) -> NDArray[np.float64]:
+        """Places of the scan in px of the full-size sheet, (m, 2)."""
+        at = np.asarray(places, np.float64).reshape(-1, 2) * np.array(self.frame.scan, np.float64)
+        return self.frame.from_scan(at) * self.scale
+
+    def inside(self, outline: Sequence[Place]) -> NDArray[np.bool_]:
+        """Which pieces lie inside an outline."""
+        shape = self.on_sheet(outline).astype(np.float32).reshape(-1, 1, 2)
+        low, high = shape.min(axis=(0, 1)), shape.max(axis=(0, 1))
+        at = self.pieces.at
+        out = np.asarray(((at >= low) & (at <= high)).all(axis=1), np.bool_)
+        for i in np.flatnonzero(out):
+            out[i] = cv2.pointPolygonTest(shape, (float(at[i, 0]), float(at[i, 1])), False) >= 0
+        return out
+
+    def nearest(self, places: Sequence[Place]) -> list[int]:
+        """For each place the piece at it, or -1 when there is none."""
+        if not places or not len(self.pieces):
+            return [-1] * len(places)
+        from scipy.spatial import cKDTree
+
+        at = self.on_sheet(places)
+        gap, index = cKDTree(self.pieces.at).query(at)
+        reach = np.maximum(_REACH_MM * self.ppi / 25.4, 0.6 * self.pieces.length_px[index])
+        return [int(i) if g <= r else -1 for g, i, r in zip(gap, index, reach, strict=True)]

@@ -1,0 +1,113 @@
+"""Strays of a sheet: looked over at full size as the knock-out leaves them, judged, and what was decided of them."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.docket.spotting import SpottingSettings
+from woad.core.errors import Cancelled
+from woad.core.estimate import NoEstimate
+from woad.core.paper.evening import linear_light, sample_grid
+from woad.core.raster.tiles import Region, bands
+from woad.core.render.found import Found
+from woad.core.render.recipe import make_recipe
+from woad.core.render.region import render_region
+from woad.core.render.sheet import Sheet
+from woad.core.spotting.judge import dirt_share
+from woad.core.spotting.lines import edge_lines
+from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
+
+Plane8 = NDArray[np.uint8]
+
+MANY = 20_000  # more pieces than that are judged without looking at each one's colour
+_BAND_PIXELS = 2_500_000
+
+
+def unspotted(docket: Docket) -> Docket:
+    """The docket as strays are looked for: nothing removed by Spotting, by hand in Knock-out, or moved by Edge."""
+    spotting = SpottingSettings(hairs=docket.spotting.hairs, touches=docket.spotting.touches, on=docket.spotting.on)
+    spotting = spotting.model_copy(update={"strays": "none", "lines": False})
+    return docket.model_copy(
+        update={"spotting": spotting, "knockout": docket.knockout.by_itself(), "edge": type(docket.edge)(), "mix": None}
+    )
+
+
+def wish_of(sheet: Sheet, docket: Docket) -> object:
+    """What the strays of a sheet depend on: they are looked for anew when it changes."""
+    return id(sheet.readings), unspotted(docket)
+
+
+def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Found:
+    """Find and judge every small detached piece. Raises :class:`Cancelled` soon after ``stop`` is set."""
+    plain = unspotted(docket)
+    w, h = sheet.pyramid.size(0)
+    block = block_for(w, h)
+    most = np.zeros((-(-h // block), -(-w // block)), np.uint8)
+    mean = np.zeros_like(most)
+    rows = max(256, _BAND_PIXELS // w // 8 * 8)
+
+    def one(box: Region) -> None:
+        if stop is not None and stop.is_set():
+            raise Cancelled
+        alpha = render_region(sheet, plain, "knockout", 0, box).alpha
+        if alpha is not None:
+            fill_blocks(alpha, box.y, block, most, mean)
+
+    with ThreadPoolExecutor(2) as pool:
+        for job in [pool.submit(one, box) for box in bands(w, h, rows)]:
+            job.result()
+    return judge(sheet, docket, most, mean, block)
+
+
+def fill_blocks(alpha: Plane8, top: int, block: int, most: Plane8, mean: Plane8) -> None:
+    """Lay the blocks of a band that begins at row ``top`` (a multiple of ``block``) into the whole sheet's."""
+    part, average = blocks_of(alpha, block)
+    at = slice(top // block, top // block + part.shape[0])
+    most[at], mean[at] = part, average
+
+
+def judge(sheet: Sheet, docket: Docket, most: Plane8, mean: Plane8, block: int) -> Found:
+    """Pieces of blocks of coverage, judged."""
+    ppi = sheet.ppi or 300.0
+    pieces = find_pieces(most, mean, block, ppi)
+    hue = _hues(sheet, docket, pieces) if len(pieces) <= MANY else None
+    lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
+    dirt = dirt_share(pieces, ppi, hue)
+    return Found(pieces, dirt, hue, lines, wish_of(sheet, docket), ppi, sheet.frame, sheet.scale)  # fmt: skip
+
+
+def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
+    """How far each piece's hue is from the one ink's, and how grey it is in coloured art, (n, 2)."""
+    readings, pyramid = sheet.readings, sheet.pyramid
+    out = np.zeros((len(pieces), 2))
+    if pyramid.channels != 3 or not len(pieces):
+        return out
+    one_ink = make_recipe(docket, readings).one_ink
+    ink = np.zeros(3) if isinstance(readings.ink, NoEstimate) else np.asarray((readings.ink.reflectance * 3)[:3])
+    line = (1 - ink) / np.linalg.norm(1 - ink)
+    for i, (x, y, w, h) in enumerate(pieces.box.tolist()):
+        # A long hair's middle tells its colour as well as all of it.
+        box = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64)).clip(*pyramid.size(0))
+        paper = sample_grid(readings.light, readings.cell_px, box.x, box.y, 1, 1, 0)[0, 0]
+        dark = (1 - linear_light(pyramid.read(0, box)) / np.maximum(paper, 1e-3)).reshape(-1, 3)
+        deep = dark.mean(axis=1)
+        own = dark[deep >= 0.6 * deep.max()].mean(axis=0).astype(np.float64)
+        size = max(float(np.linalg.norm(own)), 1e-3)
+        if one_ink:
+            out[i, 0] = min(float(np.linalg.norm(own - (own @ line) * line)) / size * 4, 1.0)
+        else:
+            out[i, 1] = 1 - min(float(np.ptp(own)) / size * 2, 1.0)
+    return out
+
+
+def alpha_of(sheet: Sheet, docket: Docket) -> Plane8:
+    """Coverage of the whole sheet as it would be written, (H, W)."""
+    from woad.core.render.whole import render_whole
+
+    alpha = render_whole(sheet, docket).alpha
+    return np.full(sheet.pyramid.size(0)[::-1], 255, np.uint8) if alpha is None else alpha

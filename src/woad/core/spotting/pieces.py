@@ -1,0 +1,153 @@
+"""Small detached pieces of coverage: where each lies, how large, how dense, how long it is.
+
+They are found on blocks of a few pixels, so that a sheet of any size can be looked over at once. A block remembers the
+most coverage in it, so a single dense pixel is never missed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.spotting.lines import is_line
+
+Plane8 = NDArray[np.uint8]
+Floats = NDArray[np.float32]
+
+LEAST = 10  # coverage, of 255, from which a block holds something
+GONE = -1  # label of what is too large to be a stray
+_LONG_MM, _BROAD_MM, _THIN_MM = 16.0, 3.2, 0.2  # a stray is shorter; and less broad, or no thicker than a hair
+
+
+@dataclass(frozen=True, eq=False)
+class Pieces:
+    """``labels`` (gh, gw) int32 over blocks of ``block_px``: 0 bare, 1..n small pieces, -1 large marks.
+
+    Per piece, index 0 is the first: ``at`` (n, 2) centre, px; ``box`` (n, 4) x, y, w, h px; ``size_px`` diameter of a
+    full disc of the same coverage; ``length_px``, ``width_px``; ``turn`` direction of its length, radians; ``peak``
+    most coverage 0..1; ``fill`` coverage over what its blocks could hold, 0..1; ``far_px`` from the nearest large mark;
+    ``strong`` coverage that the large marks reach, 0..1, and ``stroke_px`` how wide their strokes are.
+    """
+
+    block_px: int
+    labels: NDArray[np.int32]
+    at: NDArray[np.float64]
+    box: NDArray[np.int32]
+    size_px: Floats
+    length_px: Floats
+    width_px: Floats
+    turn: Floats
+    peak: Floats
+    fill: Floats
+    far_px: Floats
+    strong: float
+    stroke_px: float
+
+    def __len__(self) -> int:
+        return len(self.size_px)
+
+
+def block_for(width: int, height: int) -> int:
+    """Size of a block for a sheet, px: a power of two that keeps the blocks below about ten million."""
+    block = 1 if width * height <= 5_000_000 else 2
+    while (width // block) * (height // block) > 10_000_000:
+        block *= 2
+    return block
+
+
+def blocks_of(alpha: Plane8, block: int) -> tuple[Plane8, Plane8]:
+    """Most and mean coverage in blocks of ``block`` px, (ceil(h / block), ceil(w / block)) each."""
+    if block == 1:
+        return alpha, alpha
+    most, mean = alpha, alpha
+    size = block
+    while size > 1:
+        h, w = most.shape
+        if h % 2 or w % 2:
+            most = np.asarray(cv2.copyMakeBorder(most, 0, h % 2, 0, w % 2, cv2.BORDER_CONSTANT, value=0.0))
+            mean = np.asarray(cv2.copyMakeBorder(mean, 0, h % 2, 0, w % 2, cv2.BORDER_CONSTANT, value=0.0))
+        top = cv2.max(most[0::2], most[1::2])
+        most = np.asarray(cv2.max(np.ascontiguousarray(top[:, 0::2]), np.ascontiguousarray(top[:, 1::2])))
+        mean = np.asarray(cv2.resize(mean, (mean.shape[1] // 2, mean.shape[0] // 2), interpolation=cv2.INTER_AREA))
+        size //= 2
+    return most, mean
+
+
+def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
+    """Connected pieces of coverage (8 neighbours) that are small enough to be strays.
+
+    Parameters: ``most``, ``mean`` as from :func:`blocks_of`; ``ppi`` of the full-size sheet.
+    """
+    mm = ppi / 25.4
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((most >= LEAST).astype(np.uint8), connectivity=8)
+    labels = np.asarray(labels, np.int32)
+    wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
+    area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
+    longest = np.hypot(wide, high)
+    small = (longest <= _LONG_MM * mm) & (
+        (longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= _THIN_MM * mm + 2 * block)
+    )
+    small |= is_line(stats[:, : cv2.CC_STAT_AREA] * block, most.shape[1] * block, most.shape[0] * block, mm)
+    small[0] = False
+    number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
+    number[0] = 0
+    strong, stroke = _usual(most, labels, small, area, longest, block)
+    kept = number[labels]
+    far = cv2.distanceTransform((kept != GONE).astype(np.uint8), cv2.DIST_L2, 3)
+    return _measured(kept, most, mean, stats[small], block, np.asarray(far), strong, stroke)
+
+
+def _usual(
+    most: Plane8, labels: NDArray[np.int32], small: NDArray[np.bool_], area: NDArray[np.float64],
+    longest: NDArray[np.float64], block: int,
+) -> tuple[float, float]:  # fmt: skip
+    """Coverage that large marks reach, and how wide their strokes are, px."""
+    large = ~small
+    large[0] = False
+    if not large.any():
+        return 1.0, 8.0 * block
+    step = max(1, labels.size // 2_000_000)
+    some = large[labels.ravel()[::step]]
+    values = most.ravel()[::step][some]
+    strong = float(np.percentile(values, 80)) / 255 if values.size else 1.0
+    near = np.asarray(cv2.distanceTransform(large[labels[:2000, :2000]].astype(np.uint8), cv2.DIST_L2, 3))
+    inner = near[near > 0]
+    width = 4 * float(np.median(inner)) * block if inner.size > 50 else float(np.median(area[large] / longest[large]))
+    return max(strong, 0.1), max(width, 2.0)
+
+
+def _measured(
+    labels: NDArray[np.int32], most: Plane8, mean: Plane8, stats: NDArray[np.int32], block: int, far: Floats,
+    strong: float, stroke: float,
+) -> Pieces:  # fmt: skip
+    n = len(stats)
+    where = np.flatnonzero(labels.ravel() > 0)
+    which = labels.ravel()[where] - 1
+    y, x = np.divmod(where, labels.shape[1])
+    weight = mean.ravel()[where].astype(np.float64) + 0.5
+    total = np.maximum(np.bincount(which, weight, n), 1e-6)
+    cells = np.maximum(np.bincount(which, minlength=n), 1)
+    cx, cy = np.bincount(which, weight * x, n) / total, np.bincount(which, weight * y, n) / total
+    dx, dy = x - cx[which], y - cy[which]
+    xx = np.bincount(which, weight * dx * dx, n) / total + 1 / 12
+    yy = np.bincount(which, weight * dy * dy, n) / total + 1 / 12
+    xy = np.bincount(which, weight * dx * dy, n) / total
+    spread = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
+    peak = np.zeros(n, np.float32)
+    np.maximum.at(peak, which, most.ravel()[where].astype(np.float32) / 255)
+    nearest = np.full(n, np.inf, np.float32)
+    np.minimum.at(nearest, which, far.ravel()[where] * np.float32(block))
+    mass = total / 255 * block * block
+    length = np.sqrt(6 * (xx + yy + spread)) * block
+    box = np.asarray(stats[:, : cv2.CC_STAT_AREA], np.int32) * block
+    return Pieces(
+        block, labels, np.column_stack([(cx + 0.5) * block, (cy + 0.5) * block]), box,
+        np.sqrt(mass / np.maximum(peak, 0.04) * 4 / np.pi).astype(np.float32),
+        length.astype(np.float32), (mass / np.maximum(length, 1)).astype(np.float32),
+        (0.5 * np.arctan2(2 * xy, xx - yy)).astype(np.float32), peak,
+        (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
+        np.minimum(nearest, 1e6), strong, stroke,
+    )  # fmt: skip
