@@ -72,6 +72,8 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
     kinds = ["spatter"] if flat.medium in PAINT else ["stipple", "i-dots", "hatching", "spatter"]
     if flat.medium in PAINT and rng.random() < 0.6:
         kinds.append("stipple")
+    if flat.medium == "pencil":
+        kinds.remove("spatter")  # a pencil does not
     for kind in kinds:
         for _ in range(int(rng.integers(1, 4))):
             made += {"stipple": _stipple, "i-dots": _dots_on_i, "hatching": _hatching, "spatter": _spatter}[kind](

@@ -6,6 +6,7 @@ import argparse
 import json
 import warnings
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -20,8 +21,9 @@ from woad.core.docket.model import Docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
-from woad.core.render.strays import alpha_of, look_over
-from woad.core.spotting.judge import FEATURES, features
+from woad.core.render.strays import look_over
+from woad.core.render.whole import render_whole
+from woad.core.spotting.judge import features, judged, opinion_around, with_products
 from woad.core.spotting.pieces import Pieces
 
 FIT_SEEDS, WEIGHTS = range(5001, 5007), Path("src/woad/core/spotting/weights.json")
@@ -55,34 +57,59 @@ def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bo
     return out, hair
 
 
-def _one(job: tuple[str, int]) -> tuple[str, NDArray[np.float64], NDArray[np.int8]]:
+def _one(job: tuple[str, int]) -> tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]:
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
     found = look_over(loaded, docket)
     kinds, _ = truth(found.pieces, sheet)
-    return job[0], features(found.pieces, sheet.flat.ppi, found.hue), kinds
+    return replace(found.pieces, labels=np.zeros((1, 1), np.int32)), sheet.flat.ppi, found.hue, kinds
 
 
 def fit() -> None:
-    """Fit the weights; marks lost weigh more than dirt left."""
+    """Fit both judgements on simulated sheets; marks lost weigh more than dirt left."""
     jobs = [(m, s) for m in ALL for s in FIT_SEEDS]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(_one, jobs))
-    x, y = np.concatenate([r[1] for r in rows]), np.concatenate([r[2] for r in rows])
-    x, y = x[y >= 0], y[y >= 0].astype(np.float64)
+    fit_on(rows)
+
+
+def fit_on(rows: list[tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]]) -> None:
+    own = [features(pieces, ppi, hue) for pieces, ppi, hue, _ in rows]
+    y = np.concatenate([row[3] for row in rows])
+    first = _logistic(np.concatenate(own), y)
+    around = [
+        np.column_stack([o, opinion_around(pieces, ppi, judged(o, first))])
+        for o, (pieces, ppi, _, _) in zip(own, rows, strict=True)
+    ]
+    x = np.concatenate(around)
+    second = _logistic(x, y)
+    dirt = judged(x, second) > 0.5
+    print(f"{(y >= 0).sum()} pieces; dirt gone {dirt[y == 1].mean():.4f}, marks kept {(~dirt[y == 0]).mean():.4f}")
+    data = {
+        name: {"weights": [float(f"{v:.5g}") for v in w], "constant": float(f"{c:.5g}")}
+        for name, (w, c) in (("first", first), ("second", second))
+    }
+    WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+
+
+def _logistic(
+    columns: NDArray[np.float64], kinds: NDArray[np.int8], least: float = 10.0, dear: float = 3.0
+) -> tuple[NDArray[np.float64], float]:
+    """Weights and constant of a logistic regression, held small (ridge) by ``least``; a mark lost costs ``dear``."""
+    known = kinds >= 0
+    x, y = with_products(columns[known]), kinds[known]
     scale = np.maximum(x.std(axis=0), 1e-6)
-    cost = np.where(y == 1, 1.0, 3.0)
+    a, cost, sign = x / scale, np.where(y == 1, 1.0, dear), np.where(y == 1, -1, 1)
 
-    def loss(w: NDArray[np.float64]) -> float:
-        z = (x / scale) @ w[:-1] + w[-1]
-        return float((cost * np.logaddexp(0, np.where(y == 1, -z, z))).sum() + 0.5 * (w[:-1] ** 2).sum())
+    def loss(w: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+        t = sign * (a @ w[:-1] + w[-1])
+        slope = cost * sign / (1 + np.exp(-np.clip(t, -50, 50)))
+        value = (cost * np.logaddexp(0, t)).sum() + 0.5 * least * (w[:-1] ** 2).sum()
+        return float(value), np.append(a.T @ slope + least * w[:-1], slope.sum())
 
-    w = minimize(loss, np.zeros(x.shape[1] + 1), method="L-BFGS-B").x
-    z = (x / scale) @ w[:-1] + w[-1]
-    print(f"{len(y)} pieces; dirt gone {(z[y == 1] > 0).mean():.4f}, marks kept {(z[y == 0] < 0).mean():.4f}")
-    values = {name: round(float(v), 4) for name, v in zip(FEATURES, w[:-1] / scale, strict=True)}
-    WEIGHTS.write_text(json.dumps({**values, "constant": round(float(w[-1]), 4)}, indent=1) + "\n", encoding="utf-8")
+    w = minimize(loss, np.zeros(x.shape[1] + 1), jac=True, method="L-BFGS-B", options={"maxiter": 800}).x
+    return w[:-1] / scale, float(w[-1])
 
 
 def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int]:
@@ -90,7 +117,9 @@ def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int]:
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
-    before, after = alpha_of(loaded, docket.with_setting("spotting.on", False)), alpha_of(loaded, docket)
+    before = render_whole(loaded, docket.with_setting("spotting.on", False)).alpha
+    after = render_whole(loaded, docket).alpha
+    assert before is not None and after is not None
     gone = kept = specks = marks = 0
     for x, y, r in sheet.specks:
         part = _around(before, x, y, r)

@@ -53,7 +53,26 @@ def lay_strokes(strokes: Sequence[BrushStroke], width: int, height: int) -> Hand
 
 
 def _lay(total: Plane, stroke: BrushStroke, cell: int) -> None:
-    gh, gw = total.shape
+    part = _near(stroke, cell, total.shape[1], total.shape[0])
+    if part is not None:
+        where, share = part
+        fall = 1 - share
+        total[where] += (stroke.strength * fall * fall).astype(np.float32)
+
+
+def stroke_strength(stroke: BrushStroke, width: int, height: int) -> Plane:
+    """Strength of one stroke at every pixel of a picture of its own scale, (h, w) float32 0..1: full along its middle,
+    nothing at its rim."""
+    out = np.zeros((height, width), np.float32)
+    part = _near(stroke, 1, width, height)
+    if part is not None:
+        where, share = part
+        out[where] = stroke.strength * (1 - share)
+    return out
+
+
+def _near(stroke: BrushStroke, cell: int, gw: int, gh: int) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
+    """Where on a grid a stroke reaches, and the squared distance from its path there, 0 at the path to 1 at the rim."""
     radius = max(stroke.radius_px / cell, 1.0)
     points = np.asarray(stroke.points, np.float64) / cell
     pairs = pairwise(points) if len(points) > 1 else iter([(points[0], points[0])])
@@ -61,7 +80,7 @@ def _lay(total: Plane, stroke: BrushStroke, cell: int) -> None:
     x1, y1 = np.ceil(points.max(axis=0) + radius).astype(int) + 1
     x0, y0, x1, y1 = max(x0, 0), max(y0, 0), min(x1, gw), min(y1, gh)
     if x0 >= x1 or y0 >= y1:
-        return
+        return None
     near = np.full((y1 - y0, x1 - x0), radius * radius, np.float64)
     for a, b in pairs:
         left, right = (int(v) for v in np.clip([min(a[0], b[0]) - radius, max(a[0], b[0]) + radius + 1], x0, x1))
@@ -74,5 +93,4 @@ def _lay(total: Plane, stroke: BrushStroke, cell: int) -> None:
         square = (x - a[0] - t * along[0]) ** 2 + (y - a[1] - t * along[1]) ** 2
         part = near[top - y0 : bottom - y0, left - x0 : right - x0]
         np.minimum(part, square, out=part)
-    fall = np.clip(1 - near / (radius * radius), 0, 1)
-    total[y0:y1, x0:x1] += (stroke.strength * fall * fall).astype(np.float32)
+    return (slice(y0, y1), slice(x0, x1)), np.clip(near / (radius * radius), 0, 1)

@@ -64,9 +64,10 @@ class Clearing:
 
 def goes(found: Found, settings: SpottingSettings) -> NDArray[np.bool_]:
     """Which pieces go, (n,): by judgement, below the limit, with the newest decision about each winning."""
-    return _goes(
+    out: NDArray[np.bool_] = _goes(
         found, settings.on, settings.strays, settings.limit_mm, settings.lines, settings.decided, settings.areas
     )
+    return out
 
 
 @lru_cache(maxsize=8)
@@ -106,8 +107,7 @@ def make_clearing(
 ) -> Clearing | None:
     """Masks of the pieces that go (``which``: their flags) and of circled areas; None when nothing goes."""
     size = np.array(frame.scan, np.float64)
-    scale = 1.0 if found is None else found.scale
-    shapes = tuple(frame.from_scan(np.asarray(area, np.float64) * size) * scale for area in areas)
+    shapes = tuple(frame.from_scan(np.asarray(area, np.float64) * size) for area in areas)
     flags = np.frombuffer(which or b"", np.bool_)
     if found is None or not flags.any():
         return Clearing(1, (), shapes) if shapes else None

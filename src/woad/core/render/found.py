@@ -9,7 +9,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.docket.spotting import Decision
 from woad.core.docket.touches import Place
+from woad.core.spotting.hairs import Hair
 from woad.core.spotting.pieces import Pieces
 from woad.core.square.frame import Frame
 
@@ -19,27 +21,27 @@ _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one w
 @dataclass(frozen=True, eq=False)
 class Found:
     """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``hue`` their colour features; ``lines`` (n,) left by the edge of scanner
-    or sheet; ``wish`` what they were looked for with; ``frame`` and ``scale`` lead to the scan."""
+    or sheet; ``hairs`` and dust on paint; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
 
     pieces: Pieces
     dirt: NDArray[np.float32]
     hue: NDArray[np.float64] | None
     lines: NDArray[np.bool_]
+    hairs: tuple[Hair, ...]
     wish: object
     ppi: float
     frame: Frame
-    scale: float
 
     def places(self) -> NDArray[np.float64]:
         """Where each piece lies, shares of the scan, (n, 2)."""
         if not len(self.pieces):
             return np.zeros((0, 2))
-        return self.frame.to_scan(self.pieces.at / self.scale) / np.array(self.frame.scan, np.float64)
+        return self.frame.to_scan(self.pieces.at) / np.array(self.frame.scan, np.float64)
 
     def on_sheet(self, places: Sequence[Place]) -> NDArray[np.float64]:
-        """Places of the scan in px of the full-size sheet, (m, 2)."""
+        """Places of the scan in px of the sheet, (m, 2)."""
         at = np.asarray(places, np.float64).reshape(-1, 2) * np.array(self.frame.scan, np.float64)
-        return self.frame.from_scan(at) * self.scale
+        return self.frame.from_scan(at)
 
     def inside(self, outline: Sequence[Place]) -> NDArray[np.bool_]:
         """Which pieces lie inside an outline."""
@@ -61,3 +63,24 @@ class Found:
         gap, index = cKDTree(self.pieces.at).query(at)
         reach = np.maximum(_REACH_MM * self.ppi / 25.4, 0.6 * self.pieces.length_px[index])
         return [int(i) if g <= r else -1 for g, i, r in zip(gap, index, reach, strict=True)]
+
+    def hair_places(self) -> NDArray[np.float64]:
+        """The middle of each hair, shares of the scan, (m, 2)."""
+        if not self.hairs:
+            return np.zeros((0, 2))
+        boxes = np.array([hair.box for hair in self.hairs], np.float64)
+        return self.frame.to_scan(boxes[:, :2] + boxes[:, 2:] / 2) / np.array(self.frame.scan, np.float64)
+
+    def mended_hairs(self, decided: Sequence[Decision]) -> tuple[Hair, ...]:
+        """Hairs that are mended: all but those that were decided to stay."""
+        stays = [one.at for one in decided if not one.goes]
+        if not stays or not self.hairs:
+            return self.hairs
+        at = self.on_sheet(stays)
+        out = []
+        for hair in self.hairs:
+            x, y, w, h = hair.box
+            middle = np.array([x + w / 2, y + h / 2])
+            if not (np.hypot(*(at - middle).T) < 3).any():
+                out.append(hair)
+        return tuple(out) if len(out) < len(self.hairs) else self.hairs

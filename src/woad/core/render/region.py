@@ -22,6 +22,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import clearing_of
 from woad.core.render.hand import hand_of
+from woad.core.render.mending import mended_pyramid
 from woad.core.render.mix import mix_cut_outs
 from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
@@ -30,12 +31,13 @@ from woad.core.render.steps import (
     Evened,
     Inked,
     aligned,
+    cleared,
     fine_px,
     ink_step,
     knockout_step,
     level_floors,
     paper_step,
-    spotting_step,
+    without,
 )
 
 Plane8 = NDArray[np.uint8]
@@ -95,12 +97,15 @@ def plain_region(pyramid: Pyramid, level: int, box: Region) -> Plane8:
     return np.ascontiguousarray(tile)
 
 
-def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None) -> Evened:
-    key = (id(sheet.readings), id(sheet.pyramid), level, tile, recipe.paper_key)
+def _evened(
+    sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None, pyramid: Pyramid | None = None
+) -> Evened:
+    pyramid = pyramid or sheet.pyramid
+    key = (id(sheet.readings), id(pyramid), level, tile, recipe.paper_key)
     held = cache.get(key) if cache is not None else None
     if held is not None:
         return held
-    encoded = sheet.pyramid.read(level, tile)
+    encoded = pyramid.read(level, tile)
     hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
     out = paper_step(encoded, tile, level, recipe, sheet.readings, hand)
     if cache is not None:
@@ -129,7 +134,8 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
         return Picture(plain_region(step_pyramid(sheet, docket, step), level, box), None)
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
-    evened = _evened(sheet, recipe, level, tile, cache)
+    pyramid = sheet.pyramid if step in ("paper", "ink") else mended_pyramid(sheet, docket)
+    evened = _evened(sheet, recipe, level, tile, cache, pyramid)
     inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
         return Picture(_paper_picture(evened, sheet, recipe, inner), None)
@@ -139,11 +145,11 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         tile, inner = box, _ALL
     inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
-    inked = spotting_step(inked, None if clearing is None else clearing.tile(tile, level))
+    gone = None if clearing is None else clearing.tile(box, level)
     if step in ("ink", "spotting") or not recipe.knockout:
-        return Picture(_shown(inked, recipe, inner), None)
+        return Picture(without(_shown(inked, recipe, inner), gone), None)
     cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
-    alpha = np.ascontiguousarray(cut.alpha[inner])
+    alpha = cleared(np.ascontiguousarray(cut.alpha[inner]), gone)
     return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
 
 

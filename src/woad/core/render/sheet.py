@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from woad.core.docket.model import Docket
 from woad.core.formats.read import Original, Pixels, first_look, pixels_of
@@ -11,6 +11,7 @@ from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.found import Found as FoundStrays
 from woad.core.render.hand import on_sheet
 from woad.core.render.measure import NOTHING_SAID, Said, measure
+from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
 from woad.core.square.frame import Frame
@@ -36,6 +37,7 @@ class Sheet:
     set_ppi: float | None = None
     said: Said = NOTHING_SAID
     strays: FoundStrays | None = None
+    mends: PatchStore = field(default_factory=PatchStore, repr=False)
 
     @property
     def width(self) -> int:
@@ -97,8 +99,17 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
     pyramid = squared_pyramid(sheet.scan, frame)
     readings = measure(pyramid, not sheet.settled, said)
-    return replace(
-        sheet, frame=frame, pyramid=pyramid, readings=readings, set_ppi=docket.scan.ppi, said=said, strays=None
+    return Sheet(
+        sheet.original,
+        sheet.scan,
+        sheet.found,
+        frame,
+        pyramid,
+        readings,
+        sheet.settled,
+        sheet.scale,
+        docket.scan.ppi,
+        said,
     )
 
 

@@ -149,15 +149,14 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
 
 
-def spotting_step(inked: Inked, gone: Plane8 | None) -> Inked:
-    """Paper where ``gone`` (h, w) is 255; nothing else changes."""
-    if gone is None:
-        return inked
-    stays = np.asarray(cv2.bitwise_not(gone))
-    if inked.tone is not None:
-        return Inked(np.asarray(cv2.bitwise_and(inked.tone, stays)), None)
-    assert inked.rgb is not None
-    return Inked(None, np.asarray(cv2.bitwise_or(inked.rgb, cv2.merge([gone, gone, gone]))))
+def cleared(coverage: Plane8, gone: Plane8 | None) -> Plane8:
+    """Spotting on coverage (h, w): nothing is left where ``gone`` (h, w) is 255."""
+    return coverage if gone is None else np.asarray(cv2.bitwise_and(coverage, cv2.bitwise_not(gone)))
+
+
+def without(rgb: Plane8, gone: Plane8 | None) -> Plane8:
+    """Spotting on the picture with paper (h, w, 3): white where ``gone`` is 255."""
+    return rgb if gone is None else np.asarray(cv2.bitwise_or(rgb, cv2.merge([gone, gone, gone])))
 
 
 def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:

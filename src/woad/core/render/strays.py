@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from threading import Event
 
 import numpy as np
@@ -15,9 +16,11 @@ from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import linear_light, sample_grid
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
+from woad.core.render.mending import look_for_hairs
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
+from woad.core.spotting.hairs import Hair
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
@@ -42,43 +45,79 @@ def wish_of(sheet: Sheet, docket: Docket) -> object:
     return id(sheet.readings), unspotted(docket)
 
 
+@dataclass(frozen=True, eq=False)
+class Blocks:
+    """Most and mean coverage in blocks of ``size`` px over a whole sheet, filled band by band."""
+
+    size: int
+    most: Plane8
+    mean: Plane8
+
+    def fill(self, alpha: Plane8, top: int) -> None:
+        """Lay in a band that begins at row ``top``, a multiple of :data:`ROWS_ALIGN`."""
+        part, average = blocks_of(alpha, self.size)
+        at = slice(top // self.size, top // self.size + part.shape[0])
+        self.most[at], self.mean[at] = part, average
+
+
+ROWS_ALIGN = 32  # bands begin at multiples of it, so that blocks do not straddle them
+
+
+def new_blocks(width: int, height: int) -> Blocks:
+    size = block_for(width, height)
+    most = np.zeros((-(-height // size), -(-width // size)), np.uint8)
+    return Blocks(size, most, np.zeros_like(most))
+
+
+def looked_over(sheet: Sheet, docket: Docket) -> bool:
+    """Whether the strays that are known of are those of this docket."""
+    return sheet.strays is not None and sheet.strays.wish == wish_of(sheet, docket)
+
+
+def with_hairs(sheet: Sheet, docket: Docket) -> Found:
+    """What a sheet is first looked over with: its hairs, and no strays yet. Hairs that are known are not looked for anew."""
+    w, h = sheet.pyramid.size(0)
+    hairs: tuple[Hair, ...] = ()
+    if docket.spotting.hairs:
+        hairs = sheet.mends.made(
+            ("hairs", id(sheet.readings), _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
+        )
+    return judge(sheet, docket, new_blocks(w, h), hairs)
+
+
 def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Found:
     """Find and judge every small detached piece. Raises :class:`Cancelled` soon after ``stop`` is set."""
     plain = unspotted(docket)
+    known = with_hairs(sheet, docket)
+    sheet = replace(sheet, strays=known)
     w, h = sheet.pyramid.size(0)
-    block = block_for(w, h)
-    most = np.zeros((-(-h // block), -(-w // block)), np.uint8)
-    mean = np.zeros_like(most)
-    rows = max(256, _BAND_PIXELS // w // 8 * 8)
+    blocks = new_blocks(w, h)
+    rows = max(256, _BAND_PIXELS // w // ROWS_ALIGN * ROWS_ALIGN)
 
     def one(box: Region) -> None:
         if stop is not None and stop.is_set():
             raise Cancelled
         alpha = render_region(sheet, plain, "knockout", 0, box).alpha
         if alpha is not None:
-            fill_blocks(alpha, box.y, block, most, mean)
+            blocks.fill(alpha, box.y)
 
     with ThreadPoolExecutor(2) as pool:
         for job in [pool.submit(one, box) for box in bands(w, h, rows)]:
             job.result()
-    return judge(sheet, docket, most, mean, block)
+    return judge(sheet, docket, blocks, known.hairs)
 
 
-def fill_blocks(alpha: Plane8, top: int, block: int, most: Plane8, mean: Plane8) -> None:
-    """Lay the blocks of a band that begins at row ``top`` (a multiple of ``block``) into the whole sheet's."""
-    part, average = blocks_of(alpha, block)
-    at = slice(top // block, top // block + part.shape[0])
-    most[at], mean[at] = part, average
-
-
-def judge(sheet: Sheet, docket: Docket, most: Plane8, mean: Plane8, block: int) -> Found:
+def judge(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...]) -> Found:
     """Pieces of blocks of coverage, judged."""
     ppi = sheet.ppi or 300.0
-    pieces = find_pieces(most, mean, block, ppi)
+    pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
     hue = _hues(sheet, docket, pieces) if len(pieces) <= MANY else None
     lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
-    dirt = dirt_share(pieces, ppi, hue)
-    return Found(pieces, dirt, hue, lines, wish_of(sheet, docket), ppi, sheet.frame, sheet.scale)  # fmt: skip
+    return Found(pieces, dirt_share(pieces, ppi, hue), hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame)
+
+
+def _one_ink(sheet: Sheet, docket: Docket) -> bool:
+    return make_recipe(docket, sheet.readings).one_ink
 
 
 def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
@@ -103,11 +142,3 @@ def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
         else:
             out[i, 1] = 1 - min(float(np.ptp(own)) / size * 2, 1.0)
     return out
-
-
-def alpha_of(sheet: Sheet, docket: Docket) -> Plane8:
-    """Coverage of the whole sheet as it would be written, (H, W)."""
-    from woad.core.render.whole import render_whole
-
-    alpha = render_whole(sheet, docket).alpha
-    return np.full(sheet.pyramid.size(0)[::-1], 255, np.uint8) if alpha is None else alpha

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Event
 
 import cv2
@@ -14,12 +14,16 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Docket
 from woad.core.errors import Cancelled
 from woad.core.raster.compositing import on_white
+from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region, bands
+from woad.core.render.clearing import Clearing, clearing_of
 from woad.core.render.hand import hand_of
+from woad.core.render.mending import mended_pyramid
 from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
-from woad.core.render.steps import aligned, fine_px, ink_step, knockout_step, paper_step
+from woad.core.render.steps import aligned, cleared, fine_px, ink_step, knockout_step, paper_step, without
+from woad.core.render.strays import ROWS_ALIGN, Blocks, judge, looked_over, new_blocks, with_hairs
 
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
@@ -95,23 +99,45 @@ def _cut_rows(planes: Planes, rows: slice, paper: Plane8) -> tuple[Colour, Plane
 
 
 def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
+    """First everything up to the knock-out; what Spotting finds is found on that, and taken off; then what looks at the
+    finished coverage."""
     recipe = make_recipe(docket, sheet.readings)
     w, h = sheet.pyramid.size(0)
+    planes = _empty_planes(recipe, w, h)
+    look = docket.spotting.on and not looked_over(sheet, docket)
+    if look:
+        sheet = replace(sheet, strays=with_hairs(sheet, docket))
+    blocks = new_blocks(w, h) if look and recipe.knockout else None
+    work = _Work(sheet, recipe, mended_pyramid(sheet, docket), planes, blocks, stop)
+    rows = max(_LEAST_ROWS, _BAND_PIXELS // w)
+    _in_bands(list(bands(w, h, rows // ROWS_ALIGN * ROWS_ALIGN)), lambda box: _band(work, box), progress)
+    if blocks is not None and sheet.strays is not None:
+        sheet = replace(sheet, strays=judge(sheet, docket, blocks, sheet.strays.hairs))
+    clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
+    if clearing is not None:
+        _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)
+    return planes
+
+
+def _empty_planes(recipe: Recipe, w: int, h: int) -> Planes:
     tone = np.empty((h, w), np.uint8) if recipe.one_ink else None
     alpha: Plane8 | None = None
     if recipe.knockout:
         alpha = tone if recipe.one_ink and not recipe.clears_more else np.empty((h, w), np.uint8)
     rgb = np.empty((h, w, 3), np.uint8) if not recipe.one_ink and recipe.knockout else None
     paper = np.empty((h, w, 3), np.uint8) if not recipe.one_ink else None
-    planes = Planes(recipe.ink_rgb, tone, alpha, rgb, paper)
-    boxes = list(bands(w, h, max(_LEAST_ROWS, _BAND_PIXELS // w)))
+    return Planes(recipe.ink_rgb, tone, alpha, rgb, paper)
+
+
+def _in_bands(boxes: list[Region], run: Callable[[Region], None], progress: Progress | None) -> None:
+    """Run over bands on two threads; the first error stops the rest."""
     done = 0
     # One cv2 thread each: two bands side by side beat two threads inside every small call.
     before = cv2.getNumThreads()
     cv2.setNumThreads(1)
     try:
         with ThreadPoolExecutor(_THREADS) as pool:
-            jobs = [pool.submit(_band, sheet, recipe, box, planes, stop) for box in boxes]
+            jobs = [pool.submit(run, box) for box in boxes]
             try:
                 for job in jobs:
                     job.result()
@@ -124,15 +150,27 @@ def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event
                 raise
     finally:
         cv2.setNumThreads(before)
-    return planes
 
 
-def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event | None) -> None:
-    if stop is not None and stop.is_set():
+@dataclass(frozen=True)
+class _Work:
+    """What every band of the first pass needs."""
+
+    sheet: Sheet
+    recipe: Recipe
+    pyramid: Pyramid
+    planes: Planes
+    blocks: Blocks | None
+    stop: Event | None
+
+
+def _band(work: _Work, box: Region) -> None:
+    if work.stop is not None and work.stop.is_set():
         raise Cancelled
-    tile = aligned(box, recipe, *sheet.pyramid.size(0))
+    sheet, recipe, planes = work.sheet, work.recipe, work.planes
+    tile = aligned(box, recipe, *work.pyramid.size(0))
     hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
-    evened = paper_step(sheet.pyramid.read(0, tile), tile, 0, recipe, sheet.readings, hand)
+    evened = paper_step(work.pyramid.read(0, tile), tile, 0, recipe, sheet.readings, hand)
     inked = ink_step(evened, recipe, fine_px(sheet.ppi, 0))
     inner = slice(box.y - tile.y, box.bottom - tile.y)
     rows = slice(box.y, box.bottom)
@@ -145,3 +183,18 @@ def _band(sheet: Sheet, recipe: Recipe, box: Region, planes: Planes, stop: Event
         planes.alpha[rows] = cut.alpha[inner]
         if planes.rgb is not None and cut.rgb is not None:
             planes.rgb[rows] = cut.rgb[inner]
+    if work.blocks is not None and planes.alpha is not None:
+        work.blocks.fill(planes.alpha[rows], box.y)
+
+
+def _clear(planes: Planes, clearing: Clearing, box: Region) -> None:
+    """Take off what Spotting takes, in place."""
+    gone = clearing.tile(box, 0)
+    if gone is None:
+        return
+    rows = slice(box.y, box.bottom)
+    for plane in (planes.tone, planes.alpha):
+        if plane is not None:
+            plane[rows] = cleared(plane[rows], gone)
+    if planes.paper_rgb is not None:
+        planes.paper_rgb[rows] = without(planes.paper_rgb[rows], gone)

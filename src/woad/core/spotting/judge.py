@@ -69,16 +69,48 @@ def _company(pieces: Pieces, mm: float) -> tuple[Floats, Floats, Floats, Floats]
     return company, np.clip(1 - third / _NEAR_MM, 0, 1), best, aligned.astype(np.float64)
 
 
+def with_products(columns: Floats) -> Floats:
+    """The columns and all products of two of them: what one feature says depends on the others."""
+    i, j = np.triu_indices(columns.shape[1])
+    return np.column_stack([columns, columns[:, i] * columns[:, j]])
+
+
+def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
+    """How much mark and how much dirt of its own size lies around each piece, by a first judgement, (n, 2)."""
+    n = len(pieces)
+    if n < 3:
+        return np.zeros((n, 2))
+    from scipy.spatial import cKDTree
+
+    gap, other = cKDTree(pieces.at).query(pieces.at, k=min(13, n))
+    gap, other = gap[:, 1:] * 25.4 / ppi, other[:, 1:]
+    size = np.log(np.maximum(pieces.size_px, 0.5))
+    off = np.abs(size[other] - size[:, None]) + np.abs(pieces.peak[other] - pieces.peak[:, None]) / (
+        0.35 * pieces.strong
+    )
+    weight = np.exp(-gap / _NEAR_MM - off)
+    return np.column_stack([(weight * (1 - dirt[other])).sum(axis=1), (weight * dirt[other]).sum(axis=1)])
+
+
 @cache
-def weights() -> tuple[Floats, float]:
-    """Fitted weights of :data:`FEATURES` and the constant."""
+def weights() -> tuple[tuple[Floats, float], tuple[Floats, float]]:
+    """Fitted weights and constant of the first and the second judgement."""
     data = json.loads(files("woad.core.spotting").joinpath("weights.json").read_text(encoding="utf-8"))
-    return np.array([float(data[name]) for name in FEATURES]), float(data["constant"])
+    first, second = ((np.array(data[k]["weights"]), float(data[k]["constant"])) for k in ("first", "second"))
+    return first, second
+
+
+def judged(columns: Floats, by: tuple[Floats, float]) -> Floats:
+    """Share of dirt by one judgement, (n,) 0..1."""
+    return np.asarray(1 / (1 + np.exp(-np.clip(with_products(columns) @ by[0] + by[1], -30, 30))))
 
 
 def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray[np.float32]:
-    """How surely each piece is dirt, (n,) float32, 0 mark to 1 dirt."""
+    """How surely each piece is dirt, (n,) float32, 0 mark to 1 dirt: judged alone, then anew in the light of what its
+    neighbours were judged to be."""
     if not len(pieces):
         return np.zeros(0, np.float32)
-    by, constant = weights()
-    return np.asarray(1 / (1 + np.exp(-np.clip(features(pieces, ppi, hue) @ by + constant, -30, 30))), np.float32)
+    own = features(pieces, ppi, hue)
+    first, second = weights()
+    around = opinion_around(pieces, ppi, judged(own, first))
+    return np.asarray(judged(np.column_stack([own, around]), second), np.float32)

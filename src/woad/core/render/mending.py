@@ -1,0 +1,219 @@
+"""Mends of a docket laid over a sheet: hairs found by themselves, the mend and the copy-over brush."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from functools import partial
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.docket.touches import Touch
+from woad.core.paper.evening import even, make_gain, sample_grid
+from woad.core.paper.hand import BrushStroke, stroke_strength
+from woad.core.raster.codes import from_codes
+from woad.core.raster.pyramid import Pixels, Pyramid, halve
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
+from woad.core.render.recipe import make_recipe
+from woad.core.render.sheet import Sheet
+from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
+from woad.core.spotting.mend import REACH_PX, mend
+
+_LUMA = (0.299, 0.587, 0.114)
+_BARE = 246.0  # encoded lightness from which the surroundings are paper
+_MOST_PX = 3_000_000  # a single mend larger than that is refused
+
+
+def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
+    """The sheet's pixels with everything mended that the docket says; the sheet's own pyramid when that is nothing."""
+    settings = docket.spotting
+    if not settings.on:
+        return sheet.pyramid
+    hairs: tuple[Hair, ...] = ()
+    if settings.hairs and sheet.strays is not None:
+        hairs = sheet.strays.mended_hairs(settings.decided)
+    touches = settings.touches
+    if not hairs and not touches:
+        return sheet.pyramid
+    key = ("all", tuple(id(hair) for hair in hairs), touches, id(sheet.readings) if touches else 0)
+    return sheet.mends.made(key, lambda: _laid(sheet, hairs, touches))  # type: ignore[no-any-return]
+
+
+def _laid(sheet: Sheet, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> Pyramid:
+    base = sheet.pyramid
+    patches: list[Patch] = []
+    for hair in hairs:
+        # The hair is kept beside its patch, so that its id stays its own.
+        _, patch = sheet.mends.made(("hair", id(hair)), partial(_kept_patch, base, hair, hairs))
+        if patch is not None:
+            patches.append(patch)
+    done: tuple[Hashable, ...] = ("touches", tuple(id(hair) for hair in hairs), id(sheet.readings))
+    for touch in touches:
+        done = (*done, touch)
+        under = Mended(base, tuple(patches)) if patches else base
+        patch = sheet.mends.made(done, partial(_touch_patch, sheet, under, touch))
+        if patch is not None:
+            patches.append(patch)
+    return Mended(base, tuple(patches)) if patches else base
+
+
+def _kept_patch(base: Pyramid, hair: Hair, hairs: tuple[Hair, ...]) -> tuple[Hair, Patch | None]:
+    return hair, _hair_patch(base, hair, hairs)
+
+
+def _surroundings(pyramid: Pyramid, x0: float, y0: float, x1: float, y1: float) -> Region:
+    """The box of a mend with all that it may copy from, on the patches' grid."""
+    reach = REACH_PX + 32
+    box = Region(int(x0), int(y0), int(np.ceil(x1 - x0)) + 1, int(np.ceil(y1 - y0)) + 1)
+    return box.grown(reach, ALIGN, *pyramid.size(0))
+
+
+def _hair_patch(pyramid: Pyramid, hair: Hair, others: tuple[Hair, ...]) -> Patch | None:
+    x, y, w, h = hair.box
+    box = _surroundings(pyramid, x, y, x + w, y + h)
+    hole = _mask_in(box, hair)
+    avoid = np.zeros_like(hole)
+    for other in others:
+        if other is not hair and _meets(box, other.box):
+            avoid |= _mask_in(box, other)
+    before = pyramid.read(0, box)
+    return make_patch(box, before, mend(before, hole, avoid))
+
+
+def _meets(box: Region, other: tuple[int, int, int, int]) -> bool:
+    x, y, w, h = other
+    return x < box.right and x + w > box.x and y < box.bottom and y + h > box.y
+
+
+def _mask_in(box: Region, hair: Hair) -> NDArray[np.bool_]:
+    out = np.zeros((box.h, box.w), bool)
+    x, y, w, h = hair.box
+    x0, y0, x1, y1 = max(x, box.x), max(y, box.y), min(x + w, box.right), min(y + h, box.bottom)
+    if x0 < x1 and y0 < y1:
+        out[y0 - box.y : y1 - box.y, x0 - box.x : x1 - box.x] = hair.mask[y0 - y : y1 - y, x0 - x : x1 - x]
+    return out
+
+
+def _touch_patch(sheet: Sheet, pyramid: Pyramid, touch: Touch) -> Patch | None:
+    frame = sheet.frame
+    size = np.array(frame.scan, np.float64)
+    points = frame.from_scan(np.asarray(touch.points, np.float64) * size)
+    radius = touch.radius * max(frame.scan)
+    low, high = points.min(axis=0) - radius, points.max(axis=0) + radius
+    width, height = pyramid.size(0)
+    if (high < 0).any() or low[0] >= width or low[1] >= height:
+        return None  # beside the sheet
+    low, high = np.maximum(low, 0), np.minimum(high, [width, height])
+    box = _surroundings(pyramid, low[0], low[1], high[0], high[1])
+    if box.w * box.h > 8 * _MOST_PX:
+        return None
+    stroke = BrushStroke(points - [box.x, box.y], radius, 1.0)
+    strength = stroke_strength(stroke, box.w, box.h)
+    before = pyramid.read(0, box)
+    if touch.kind == "copy":
+        return _copied(sheet, pyramid, touch, points, box, before, strength)
+    hole = strength > 0.25
+    return make_patch(box, before, mend(before, hole, None, int(np.clip(radius, 16, 40))))
+
+
+def _copied(
+    sheet: Sheet, pyramid: Pyramid, touch: Touch, points: NDArray[np.float64], box: Region, before: Pixels,
+    strength: NDArray[np.float32],
+) -> Patch | None:  # fmt: skip
+    """Pixels from the source, moved, under the target's light, through the brush's soft rim."""
+    if touch.source is None:
+        return None
+    source = sheet.frame.from_scan(np.asarray([touch.source], np.float64) * np.array(sheet.frame.scan, np.float64))[0]
+    dx, dy = np.rint(source - points[0]).astype(int).tolist()
+    width, height = pyramid.size(0)
+    x0, y0 = max(box.x, -dx, 0), max(box.y, -dy, 0)
+    x1, y1 = min(box.right, width - dx), min(box.bottom, height - dy)
+    if x0 >= x1 or y0 >= y1:
+        return None
+    taken = pyramid.read(0, Region(x0 + dx, y0 + dy, x1 - x0, y1 - y0))
+    top = np.float32(255 if taken.dtype == np.uint8 else 65535)
+    r = sheet.readings
+    here = sample_grid(r.light, r.cell_px, x0, y0, x1 - x0, y1 - y0, 0)
+    there = sample_grid(r.light, r.cell_px, x0 + dx, y0 + dy, x1 - x0, y1 - y0, 0)
+    lit = srgb_encode(np.clip(srgb_decode(taken.astype(np.float32) / top) * here / np.maximum(there, 1e-4), 0, 1)) * top
+    after = before.astype(np.float32)
+    part = (slice(y0 - box.y, y1 - box.y), slice(x0 - box.x, x1 - box.x))
+    share = (np.clip(strength * 2, 0, 1) * np.float32(touch.strength))[..., None]
+    after[part] = after[part] * (1 - share[part]) + lit * share[part]
+    return make_patch(box, before, np.rint(after))
+
+
+def look_for_hairs(sheet: Sheet, docket: Docket) -> tuple[Hair, ...]:
+    """Hairs and dust on paint, in full-size px. Line drawings are full of thin lines: there only light hairs on solid
+    blacks are looked for."""
+    ppi = sheet.ppi or 300.0
+    level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
+    level = min(level, sheet.pyramid.deepest)
+    one_ink = make_recipe(docket, sheet.readings).one_ink
+    lightness = _lightness(sheet, level)
+    where = None
+    own_ppi = ppi / (1 << level)
+    if one_ink:
+        reach = int(own_ppi / 25.4 * 0.6) | 1
+        solid = cv2.morphologyEx((lightness < 110).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
+        wide = 3 * reach
+        where = cv2.erode(cv2.erode(solid, np.ones((1, wide), np.uint8)), np.ones((wide, 1), np.uint8)) > 0
+        if not where.any():
+            return ()
+    found = find_hairs(lightness, own_ppi, where)
+    if one_ink:
+        found = [hair for hair in found if hair.lighter]
+    found = [hair for hair in found if not _on_paper(lightness, hair)]
+    return tuple(_at_full_size(hair, level, *sheet.pyramid.size(0)) for hair in found)
+
+
+def _on_paper(lightness: NDArray[np.float32], hair: Hair) -> bool:
+    """Whether nearly all around it is bare paper: there it is a stray like others, and leaves nothing at all behind."""
+    x, y, w, h = hair.box
+    x0, y0 = max(x - 3, 0), max(y - 3, 0)
+    part = lightness[y0 : y + h + 3, x0 : x + w + 3]
+    mask = np.zeros(part.shape, np.uint8)
+    mask[y - y0 : y - y0 + h, x - x0 : x - x0 + w] = hair.mask
+    ring = (cv2.dilate(mask, np.ones((5, 5), np.uint8)) > 0) & (mask == 0)
+    bare = part[ring] > _BARE
+    # A dot of paint on paper is no dust on paint; a hair that lies on paint with one end only is mended all along.
+    return bool(bare.mean() > (0.25 if hair.dust else 0.8))
+
+
+def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
+    """Encoded lightness of the evened sheet at a level, (h, w) float32 0..255, band by band."""
+    pyramid, r = sheet.pyramid, sheet.readings
+    gain = make_gain(r.light, 1.0, None)
+    w, h = pyramid.size(level)
+    out = np.empty((h, w), np.float32)
+    rows = max(64, 2_000_000 // w // 8 * 8)
+    weights = np.asarray([_LUMA if pyramid.channels == 3 else (1.0,)], np.float32)
+    for y in range(0, h, rows):
+        box = Region(0, y, w, min(rows, h - y))
+        if pyramid.holds(level):
+            tile = pyramid.read(level, box)
+        else:
+            full_w, full_h = pyramid.size(0)
+            top = y << level
+            tile = pyramid.read(0, Region(0, top, full_w, min(box.h << level, full_h - top)))
+            for _ in range(level):
+                tile = halve(tile)  # type: ignore[assignment]
+            tile = tile.reshape(box.h, w, pyramid.channels)
+        codes = even(tile, gain, r.cell_px, (0, y, level))
+        encoded = srgb_encode(np.clip(from_codes(codes), 0, 1)) * np.float32(255)
+        out[y : y + box.h] = cv2.transform(encoded, weights).reshape(box.h, w)
+    return out
+
+
+def _at_full_size(hair: Hair, level: int, width: int, height: int) -> Hair:
+    if level == 0:
+        return hair
+    step = 1 << level
+    x, y, w, h = (v * step for v in hair.box)
+    mask = cv2.resize(hair.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    mask = mask[: height - y, : width - x]
+    return Hair((x, y, mask.shape[1], mask.shape[0]), mask, hair.length_px * step, hair.lighter, hair.dust)

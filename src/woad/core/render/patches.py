@@ -1,0 +1,92 @@
+"""Patches laid over a sheet's pixels: what was mended, at every level, without touching the scan."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.pyramid import Pixels, Pyramid, halve
+from woad.core.raster.tiles import Region
+
+ALIGN = 32  # patches lie on this grid, so that their coarser levels fall on the same pixels as the sheet's
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """``change`` (levels, each (h, w, C) float32) to be added to the sheet's pixels of ``box`` (level 0, aligned)."""
+
+    box: Region
+    change: tuple[NDArray[np.float32], ...]
+
+
+class Mended(Pyramid):
+    """A pyramid with patches laid over it: reads like any other, and costs what the patches in view cost."""
+
+    def __init__(self, base: Pyramid, patches: tuple[Patch, ...]) -> None:
+        super().__init__(base.levels)
+        object.__setattr__(self, "base", base)
+        object.__setattr__(self, "patches", patches)
+
+    base: Pyramid
+    patches: tuple[Patch, ...]
+
+    def size(self, level: int) -> tuple[int, int]:
+        return self.base.size(level)
+
+    def read(self, level: int, box: Region) -> Pixels:
+        out = self.base.read(level, box)
+        top = 255.0 if out.dtype == np.uint8 else 65535.0
+        own = False
+        for patch in self.patches:
+            if level >= len(patch.change):
+                continue
+            px, py = patch.box.x >> level, patch.box.y >> level
+            change = patch.change[level]
+            x0, y0 = max(box.x, px), max(box.y, py)
+            x1, y1 = min(box.right, px + change.shape[1]), min(box.bottom, py + change.shape[0])
+            if x0 >= x1 or y0 >= y1:
+                continue
+            if not own:
+                out, own = out.copy(), True
+            part = out[y0 - box.y : y1 - box.y, x0 - box.x : x1 - box.x]
+            part[...] = np.clip(np.rint(part + change[y0 - py : y1 - py, x0 - px : x1 - px]), 0, top).astype(out.dtype)
+        return out
+
+
+class PatchStore:
+    """What was made for one sheet's pixels, the newest few hundred; lives and dies with the sheet; thread safe."""
+
+    def __init__(self, most: int = 800) -> None:
+        self._lock, self._most = Lock(), most
+        self._items: OrderedDict[Hashable, Any] = OrderedDict()
+
+    def made(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """What was made for ``key``; made now if it was not."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        value = make()
+        with self._lock:
+            self._items[key] = value
+            while len(self._items) > self._most:
+                self._items.popitem(last=False)
+        return value
+
+
+def make_patch(box: Region, before: NDArray[np.generic], after: NDArray[np.generic]) -> Patch | None:
+    """The change from ``before`` to ``after`` (h, w, C) on ``box``; None when there is none."""
+    change = after.astype(np.float32) - before.astype(np.float32)
+    if not change.any():
+        return None
+    levels = [change]
+    while (1 << len(levels)) <= ALIGN and min(levels[-1].shape[:2]) > 1:
+        smaller = np.asarray(halve(levels[-1]), np.float32)
+        levels.append(smaller.reshape(*smaller.shape[:2], change.shape[2]))
+    return Patch(box, tuple(levels))

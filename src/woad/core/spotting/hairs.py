@@ -1,0 +1,200 @@
+"""Hairs and dust lying on paint: thin, sharp, curved, lighter or darker than both sides of them; or small and alone.
+
+A ridge filter (eigenvalues of the second derivatives: Steger, An unbiased detector of curvilinear structures, 1998) tells
+where a line could be and which way it runs; along that way the picture is averaged and compared with what lies on both
+sides, which tells a line from grain and from the edge of a shape.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+WORK_PPI = 300.0  # hairs are looked for at about this resolution: thinner than that nothing shows
+_LEAST_MM, _ALONG_MM, _ASIDE_MM = 1.3, 1.1, 0.24  # length; averaged along; the sides looked at
+_WIDE_MM = 0.3  # what is broader is a stroke
+_RIM_MM, _STEEP = 0.12, 0.38  # so far from its middle a hair has lost that share of what it stands out by
+_MOST = 400_000  # candidate places looked at closely
+
+
+@dataclass(frozen=True, eq=False)
+class Hair:
+    """``box`` x, y, w, h and ``mask`` (h, w) of what is to be mended, px of the picture looked at; ``length_px``;
+    ``lighter`` than what it lies on; ``dust`` when it is a speck."""
+
+    box: tuple[int, int, int, int]
+    mask: NDArray[np.bool_]
+    length_px: float
+    lighter: bool
+    dust: bool = False
+
+
+def find_hairs(lightness: Plane, ppi: float, where: NDArray[np.bool_] | None = None) -> list[Hair]:
+    """Hairs and specks on a picture.
+
+    Parameters: ``lightness`` (h, w) float32 encoded 0..255 of the evened sheet; ``ppi`` of that picture, about 300;
+    ``where`` (h, w) they are looked for.
+    """
+    mm = ppi / 25.4
+    texture = _texture(lightness, mm)
+    strength = _lines(lightness, texture, mm)
+    if where is not None:
+        strength *= where
+    out = []
+    for sign in (1.0, -1.0):
+        out += _linked(np.maximum(strength * np.float32(sign), 0), mm, sign > 0)
+    return out + _dust(lightness, texture, mm, where, out)
+
+
+def _texture(lightness: Plane, mm: float) -> Plane:
+    """How much the picture varies from pixel to pixel around each place, edges left out: what a line must stand out of."""
+    fine = np.abs(lightness - cv2.GaussianBlur(lightness, (0, 0), 0.13 * mm))
+    # A low percentile of the neighbourhood, by averaging roots: a hair or an edge adds little to it.
+    root = cv2.blur(np.sqrt(fine), (max(3, int(3 * mm)),) * 2)
+    return np.asarray(root * root * np.float32(1.6), np.float32)
+
+
+def _lines(lightness: Plane, texture: Plane, mm: float) -> Plane:
+    """How much each place stands out as part of a line, in multiples of what texture makes; above zero lighter."""
+    calm = cv2.GaussianBlur(lightness, (0, 0), max(0.07 * mm, 0.7))
+    xx = cv2.Sobel(calm, cv2.CV_32F, 2, 0, ksize=3)
+    yy = cv2.Sobel(calm, cv2.CV_32F, 0, 2, ksize=3)
+    xy = cv2.Sobel(calm, cv2.CV_32F, 1, 1, ksize=3) * np.float32(2)
+    half = np.sqrt((xx - yy) ** 2 + xy * xy)
+    trace = xx + yy
+    ridge = np.abs(trace) + half  # twice the larger eigenvalue, for either sign
+    least = np.float32(5) + 3 * texture
+    y, x = np.nonzero((ridge > least * 3) & (half > 0.3 * np.abs(trace)))
+    out = np.zeros_like(lightness)
+    if not len(x):
+        return out
+    if len(x) > _MOST:
+        best = np.argpartition(ridge[y, x] / least[y, x], -_MOST)[-_MOST:]
+        y, x = y[best], x[best]
+    # Across the line the second derivative is largest: the eigenvector of the larger eigenvalue.
+    turn = 0.5 * np.arctan2(xy[y, x], xx[y, x] - yy[y, x])
+    turn = np.where(trace[y, x] < 0, turn + np.pi / 2, turn)
+    nx, ny = np.cos(turn), np.sin(turn)
+    middle = _along(calm, x, y, nx, ny, 0.0, mm)
+    aside = _ASIDE_MM * mm
+    one, two = _along(calm, x, y, nx, ny, aside, mm), _along(calm, x, y, nx, ny, -aside, mm)
+    light = middle - np.maximum(one, two)
+    dark = np.minimum(one, two) - middle
+    value = np.where(light > dark, light, -np.maximum(dark, 0))
+    value = np.where(np.maximum(light, dark) <= 0, 0, value)
+    rim = (_along(calm, x, y, nx, ny, _RIM_MM * mm, mm) + _along(calm, x, y, nx, ny, -_RIM_MM * mm, mm)) / 2
+    # A pen's stroke is broader than a hair: beside its middle it is still itself.
+    value = np.where(np.abs(middle - rim) < _STEEP * np.abs(value), 0, value)
+    # Sides that differ more than the line stands out belong to an edge.
+    value = np.where(np.abs(one - two) > 1.2 * np.abs(value), 0, value)
+    out[y, x] = value / (np.float32(3.2) + 1.1 * texture[y, x])
+    return out
+
+
+def _along(
+    calm: Plane, x: NDArray[np.int64], y: NDArray[np.int64], nx: Plane, ny: Plane, aside: float, mm: float
+) -> Plane:
+    """Mean of the picture along the line's way at each place, moved ``aside`` across it."""
+    reach = _ALONG_MM * mm / 2
+    total = np.zeros(len(x), np.float32)
+    steps = np.linspace(-reach, reach, 9)
+    for step in steps:
+        px = (x + nx * aside - ny * step).astype(np.float32)[None]
+        py = (y + ny * aside + nx * step).astype(np.float32)[None]
+        # remap takes at most 32767 columns: fold the list into rows.
+        total += _sample(calm, px, py)
+    return np.asarray(total / len(steps), np.float32)
+
+
+def _sample(plane: Plane, px: Plane, py: Plane) -> Plane:
+    n = px.shape[1]
+    rows = -(-n // 16384)
+    pad = rows * 16384 - n
+    mx = np.pad(px, ((0, 0), (0, pad)), mode="edge").reshape(rows, 16384)
+    my = np.pad(py, ((0, 0), (0, pad)), mode="edge").reshape(rows, 16384)
+    out = cv2.remap(plane, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(out, np.float32).ravel()[:n]
+
+
+def _linked(strength: Plane, mm: float, lighter: bool) -> list[Hair]:
+    """Places that hang together to a line: sure ones, and weak ones that go on from them (hysteresis, Canny 1986)."""
+    weak = cv2.dilate((strength > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(weak, connectivity=8)
+    if count < 2:
+        return []
+    sure = np.bincount(labels[strength > 1.3], minlength=count)
+    longest = np.hypot(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT])
+    good = (sure >= 0.6 * mm) & (longest >= _LEAST_MM * mm)
+    good[0] = False
+    out = []
+    for index in np.flatnonzero(good):
+        x, y, w, h, area = stats[index].tolist()
+        mask = labels[y : y + h, x : x + w] == index
+        length = _length(mask)
+        # Dilation by 3 made it two pixels wider. A hair is thin, and long for its area; a net of grain is neither.
+        if length < _LEAST_MM * mm or area / length > _WIDE_MM * mm + 3 or area > 0.45 * w * h + 12 * length:
+            continue
+        out.append(_hair(mask, (x, y), length, lighter, strength.shape))
+    return out
+
+
+def _length(mask: NDArray[np.bool_]) -> float:
+    """Length of a thin shape: its area over its mean width."""
+    inside = cv2.distanceTransform(np.pad(mask, 1).astype(np.uint8), cv2.DIST_L2, 3)
+    width = 4 * float(inside[inside > 0].mean()) - 1
+    return float(mask.sum()) / max(width, 1.0)
+
+
+def _hair(
+    mask: NDArray[np.bool_], at: tuple[int, int], length: float, lighter: bool, shape: tuple[int, ...], dust: bool = False
+) -> Hair:  # fmt: skip
+    """Widened by a pixel: what is mended must reach beyond the hair's own blur."""
+    x, y = at
+    wide = cv2.dilate(np.pad(mask, 2).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    left, top = max(x - 2, 0), max(y - 2, 0)
+    right, bottom = min(x - 2 + wide.shape[1], shape[1]), min(y - 2 + wide.shape[0], shape[0])
+    part = wide[top - y + 2 : bottom - y + 2, left - x + 2 : right - x + 2]
+    return Hair((left, top, right - left, bottom - top), part, length, lighter, dust)
+
+
+def _dust(
+    lightness: Plane, texture: Plane, mm: float, where: NDArray[np.bool_] | None, hairs: list[Hair]
+) -> list[Hair]:
+    """Specks: small sharp dots that stand far out of the texture around them, with no others of their kind near."""
+    size = int(0.45 * mm) | 1
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
+    taken = np.zeros(lightness.shape, np.uint8)
+    for hair in hairs:
+        x, y, w, h = hair.box
+        taken[y : y + h, x : x + w] |= hair.mask.astype(np.uint8)
+    taken = cv2.dilate(taken, np.ones((5, 5), np.uint8))
+    out = []
+    for lighter, how in ((True, cv2.MORPH_TOPHAT), (False, cv2.MORPH_BLACKHAT)):
+        stands = cv2.morphologyEx(lightness, how, kernel)
+        hit = ((stands > 22 + 9 * texture) & (taken == 0)).astype(np.uint8)
+        if where is not None:
+            hit &= where.astype(np.uint8)
+        hit = cv2.dilate(hit, np.ones((3, 3), np.uint8))
+        _, labels, stats, centre = cv2.connectedComponentsWithStats(hit, connectivity=8)
+        longest = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT])
+        small = np.flatnonzero(longest[1:] <= 0.45 * mm + 3) + 1
+        for index in small[_alone(centre[small], 4 * mm)]:
+            x, y, w, h, _ = stats[index].tolist()
+            mask = labels[y : y + h, x : x + w] == index
+            out.append(_hair(mask, (x, y), float(longest[index]), lighter, lightness.shape, True))
+    return out
+
+
+def _alone(at: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
+    """Which places have at most two others within ``reach``: many of a kind are texture or meant."""
+    if len(at) < 2:
+        return np.ones(len(at), bool)
+    from scipy.spatial import cKDTree
+
+    tree = cKDTree(at)
+    return np.array([len(near) <= 3 for near in tree.query_ball_point(at, reach)], bool)
