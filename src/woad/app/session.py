@@ -13,8 +13,8 @@ from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
+from woad.core.render.automatic import RegionCache
 from woad.core.render.check import Checks
-from woad.core.render.region import RegionCache
 from woad.core.render.report import ScanReport
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.render.region import Picture
+from woad.core.render.automatic import Picture
 
 Image8 = NDArray[np.uint8]
 

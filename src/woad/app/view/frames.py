@@ -13,7 +13,8 @@ from woad.app.view.compose import bgra, shade, tint, to_size
 from woad.app.view.geometry import Slice, Viewport, visible_slice
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
-from woad.core.render.region import PLAIN, Picture, RegionCache, overlay_region, render_region, step_pyramid
+from woad.core.render.automatic import Picture, RegionCache
+from woad.core.render.region import PLAIN, overlay_region, render_region, step_pyramid
 from woad.core.render.sheet import Sheet
 
 Image8 = NDArray[np.uint8]

@@ -61,7 +61,7 @@ class EdgeSettings(Settings):
     unit: Literal["px", "mm"] = "px"
     thin: bool = True
     smooth: Annotated[
-        float, number("Smooth", 0, 12, "px", 0.5, "Bumps up to about this size are evened; corners stay.")
+        float, number("Smooth", 0, 8, "px", 0.5, "Bumps up to about this size are evened; corners stay.")
     ] = 0.0
     crispness: Annotated[
         float, number("Crispness", -1, 1, "%", 0.05, "Edges from soft through as they are (0) to crisp.")

@@ -44,7 +44,7 @@ def write_sheet(
 
     Targets are checked before any work is done, so a name that is taken costs no waiting.
     """
-    if not docket.knockout.on and any(edition.kind == "cutout" for edition in editions):
+    if not docket.knockout.on and any(edition.kind != "paper" for edition in editions):
         raise Impossible(NO_CUTOUT)
     targets = [Written(e, e.path_for(sheet.original.stem, folder)) for e in editions]
     for one in targets:

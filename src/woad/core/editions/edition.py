@@ -15,8 +15,9 @@ from woad.core.formats.write import save_image
 from woad.core.raster.compositing import on_white_table
 from woad.core.render.whole import Planes
 
-Kind = Literal["cutout", "paper"]
+Kind = Literal["cutout", "paper", "darken"]
 Format = Literal["png", "jpeg", "tiff"]
+KINDS = ("cutout", "paper", "darken")
 SUFFIX: dict[str, str] = {"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}
 NO_CUTOUT = "Knock-out is off, so there is no cut-out to write. Nothing was written; turn it on, or write only the paper edition."
 Progress = Callable[[float], None]
@@ -24,7 +25,9 @@ Progress = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Edition:
-    """``cutout`` has transparency, ``paper`` lies on white paper. The backing of the view is never part of either."""
+    """``cutout`` has transparency, ``paper`` lies on white paper, ``darken`` is the cut-out on white without
+    transparency: multiplied (the open blend mode) over anything, it only ever darkens. The backing of the view is never
+    part of any."""
 
     kind: Kind
     format: Format = "png"
@@ -43,9 +46,10 @@ def parse_editions(text: str) -> tuple[Edition, ...]:
     for part in (p.strip() for p in text.split(",")):
         kind, _, form = part.partition(":")
         form = {"jpg": "jpeg", "tif": "tiff", "": "png"}.get(form, form)
-        if kind not in ("cutout", "paper") or form not in SUFFIX:
+        if kind not in KINDS or form not in SUFFIX:
             raise BadSetting(
-                "editions", f"There is no edition {part!r}. Use cutout or paper, with :png, :jpeg or :tiff after it."
+                "editions",
+                f"There is no edition {part!r}. Use cutout, paper or darken, with :png, :jpeg or :tiff after it.",
             )
         edition = Edition(kind, form)  # type: ignore[arg-type]
         if edition not in out:
@@ -66,7 +70,7 @@ def write_edition(
 
     Raises :class:`Impossible` for a cut-out of a sheet whose Knock-out is off, and ``CannotWrite``.
     """
-    image = _cutout(planes) if edition.kind == "cutout" else _paper(planes)
+    image = {"cutout": _cutout, "paper": _paper, "darken": _darken}[edition.kind](planes)
     pixels_per_mm = (ppi or 72.0) / 25.4
     tagged = image.copy(interpretation="srgb", xres=pixels_per_mm, yres=pixels_per_mm)
     save_image(_with_srgb(tagged), target, edition.format, overwrite, progress, stop)
@@ -90,6 +94,18 @@ def _cutout(planes: Planes) -> Any:
     if planes.rgb is not None:
         return pyvips.Image.new_from_array(planes.rgb).bandjoin(alpha)
     return alpha.new_from_image(list(planes.ink_rgb)).cast("uchar").bandjoin(alpha)
+
+
+def _darken(planes: Planes) -> Any:
+    """The cut-out on white: white leaves what lies beneath as it is. Grey when every mark is."""
+    if planes.alpha is None:
+        raise Impossible(NO_CUTOUT)
+    if planes.rgb is None:
+        import pyvips
+
+        table = pyvips.Image.new_from_array(np.ascontiguousarray(on_white_table(planes.ink_rgb)[None, :, :]))
+        return pyvips.Image.new_from_array(planes.alpha).maplut(table)
+    return _cutout(planes).flatten(background=[255, 255, 255])
 
 
 def _paper(planes: Planes) -> Any:

@@ -10,10 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.knockout.fringe import REACH_PX, most_without_fringe
+
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
-BODY_REACH = 16  # how far around a pixel body_alpha looks, px
+BODY_REACH = 16 + REACH_PX  # how far around a pixel body_alpha looks, px
 _PALE = (
     51.0  # least alpha, of 255, below which a wash stays see-through: one that fades out must not end in a white rim
 )
@@ -22,13 +24,16 @@ _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 
 
-def body_alpha(least: Plane8, body: float, edge_px: float, inside: Plane8 | None = None) -> Plane8:
+def body_alpha(
+    least: Plane8, body: float, edge_px: float, inside: Plane8 | None = None, rgb: Plane8 | None = None
+) -> Plane8:
     """Alpha of coloured marks from the least alpha that explains each pixel.
 
     ``least`` (H, W) uint8 is 255 (1 - min channel), exactly 0 on bare paper. ``body`` 0..1: see-through paint (0), washes
     that are opaque unless pale (0.5), washes that are opaque inside and fade out at their rims (0.75), opaque paint whose
     rims are as full as its inside (1). ``edge_px`` is how wide
-    an edge is; ``inside`` (H, W) 255 where the whole sheet shows that a pixel lies inside paint.
+    an edge is; ``inside`` (H, W) 255 where the whole sheet shows that a pixel lies inside paint. With ``rgb``
+    (H, W, 3), the picture over white, no edge pixel gets so much that its colour would be lighter than its paint's.
     """
     if body <= 0:
         return least
@@ -47,6 +52,9 @@ def body_alpha(least: Plane8, body: float, edge_px: float, inside: Plane8 | None
         out = cv2.max(out, cv2.convertScaleAbs(inner, alpha=min(1.0, 4 * (body - 0.5))))
     else:
         out = cv2.addWeighted(out, 2 * body, least, 1 - 2 * body, 0)
+    if rgb is not None:
+        most = most_without_fringe(rgb, least, inner)
+        out = cv2.min(out, cv2.max(most, inner))
     return np.asarray(cv2.max(out, least))
 
 

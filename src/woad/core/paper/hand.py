@@ -71,6 +71,11 @@ def stroke_strength(stroke: BrushStroke, width: int, height: int) -> Plane:
     return out
 
 
+def stroke_near(stroke: BrushStroke, width: int, height: int) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
+    """Where on a picture of its own scale a stroke reaches, and its squared distance there: 0 at its path, 1 at its rim."""
+    return _near(stroke, 1, width, height)
+
+
 def _near(stroke: BrushStroke, cell: int, gw: int, gh: int) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
     """Where on a grid a stroke reaches, and the squared distance from its path there, 0 at the path to 1 at the rim."""
     radius = max(stroke.radius_px / cell, 1.0)

@@ -13,8 +13,9 @@ from woad.core.ink.painting import out_of_range, overshoot, sharpen
 from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
+from woad.core.render.automatic import RegionCache
 from woad.core.render.recipe import Recipe, ink_of, make_recipe
-from woad.core.render.region import RegionCache, overlay_region, render_region
+from woad.core.render.region import overlay_region, render_region
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import dropper_for
 

@@ -40,7 +40,7 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
     if not hairs and not touches:
         return sheet.pyramid
     key = ("all", tuple(id(hair) for hair in hairs), touches, id(sheet.readings) if touches else 0)
-    return sheet.mends.made(key, lambda: _laid(sheet, hairs, touches))  # type: ignore[no-any-return]
+    return sheet.held.made(key, lambda: _laid(sheet, hairs, touches))  # type: ignore[no-any-return]
 
 
 def _laid(sheet: Sheet, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> Pyramid:

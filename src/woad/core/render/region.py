@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass, replace
-from threading import Lock
-from typing import Any
 
 import cv2
 import numpy as np
@@ -17,65 +14,33 @@ from woad.core.ink.curve import TonePoints, resting_middle
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
-from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.render.clearing import clearing_of
-from woad.core.render.hand import hand_of
-from woad.core.render.mending import mended_pyramid
+from woad.core.render.automatic import (
+    WHOLE,
+    Picture,
+    RegionCache,
+    automatic_cut,
+    automatic_picture,
+    evened_tile,
+    inner_of,
+    shown_inked,
+)
+from woad.core.render.cut_readings import cutting_of
+from woad.core.render.cutting import Cutting, cut
 from woad.core.render.mix import mix_cut_outs
 from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import plane_of, squared_pyramid
 from woad.core.render.steps import (
     Evened,
-    Inked,
     aligned,
-    cleared,
-    fine_px,
     ink_step,
-    knockout_step,
     level_floors,
-    paper_step,
-    without,
 )
 
 Plane8 = NDArray[np.uint8]
 PLAIN = ("scan", "square", "before")
-
-
-@dataclass(frozen=True)
-class Picture:
-    """A rendered region: ``rgb`` (h, w, 3) straight encoded colour, or a single colour for the whole region;
-    ``alpha`` (h, w), or None when opaque. ``reflectance`` (h, w) float32 under the pixels, if the step has it."""
-
-    rgb: Plane8 | tuple[int, int, int]
-    alpha: Plane8 | None
-
-
-class RegionCache:
-    """The newest few Paper results: moving a flag then costs only curves. Bounded by pixels; thread safe."""
-
-    def __init__(self, max_pixels: int = 12_000_000) -> None:
-        self._max, self._held = max_pixels, 0
-        self._items: OrderedDict[Any, Evened] = OrderedDict()
-        self._lock = Lock()
-
-    def get(self, key: Any) -> Evened | None:
-        with self._lock:
-            item = self._items.get(key)
-            if item is not None:
-                self._items.move_to_end(key)
-            return item
-
-    def put(self, key: Any, item: Evened) -> None:
-        with self._lock:
-            if key in self._items:
-                return
-            self._items[key] = item
-            self._held += item.gate.size
-            while self._held > self._max and len(self._items) > 1:
-                self._held -= self._items.popitem(last=False)[1].gate.size
 
 
 def step_pyramid(sheet: Sheet, docket: Docket, step: str) -> Pyramid:
@@ -97,22 +62,6 @@ def plain_region(pyramid: Pyramid, level: int, box: Region) -> Plane8:
     return np.ascontiguousarray(tile)
 
 
-def _evened(
-    sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None, pyramid: Pyramid | None = None
-) -> Evened:
-    pyramid = pyramid or sheet.pyramid
-    key = (id(sheet.readings), id(pyramid), level, tile, recipe.paper_key)
-    held = cache.get(key) if cache is not None else None
-    if held is not None:
-        return held
-    encoded = pyramid.read(level, tile)
-    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
-    out = paper_step(encoded, tile, level, recipe, sheet.readings, hand)
-    if cache is not None:
-        cache.put(key, out)
-    return out
-
-
 def render_region(
     sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None = None
 ) -> Picture:
@@ -132,25 +81,34 @@ def render_region(
 def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None) -> Picture:
     if step in PLAIN:
         return Picture(plain_region(step_pyramid(sheet, docket, step), level, box), None)
-    recipe = make_recipe(docket, sheet.readings)
-    tile = aligned(box, recipe, *sheet.pyramid.size(level))
-    pyramid = sheet.pyramid if step in ("paper", "ink") else mended_pyramid(sheet, docket)
-    evened = _evened(sheet, recipe, level, tile, cache, pyramid)
-    inner = (slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x))
     if step == "paper":
-        return Picture(_paper_picture(evened, sheet, recipe, inner), None)
-    clearing = None if step == "ink" else clearing_of(sheet.strays, docket.spotting, sheet.frame)
-    if recipe.work == Work() and (recipe.one_ink and not recipe.clears_more):
-        # Nothing looks around a pixel: only what is shown is computed.
-        evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-        tile, inner = box, _ALL
-    inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
-    gone = None if clearing is None else clearing.tile(box, level)
-    if step in ("ink", "spotting") or not recipe.knockout:
-        return Picture(without(_shown(inked, recipe, inner), gone), None)
-    cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
-    alpha = cleared(np.ascontiguousarray(cut.alpha[inner]), gone)
-    return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
+        recipe = make_recipe(docket, sheet.readings)
+        tile = aligned(box, recipe, *sheet.pyramid.size(level))
+        evened = evened_tile(sheet, recipe, level, tile, cache)
+        return Picture(_paper_picture(evened, sheet, recipe, inner_of(box, tile)), None)
+    cutting = None if step in ("ink", "spotting") else cutting_of(sheet, docket)
+    if cutting is None:
+        return automatic_picture(sheet, docket, step, level, box, cache)
+    return _cut(sheet, docket, cutting, step, level, box, cache)
+
+
+def _cut(
+    sheet: Sheet, docket: Docket, cutting: Cutting, step: str, level: int, box: Region, cache: RegionCache | None
+) -> Picture:
+    """The cut-out with what is done to it by hand and, from Edge on, its edges."""
+    tile = box.grown(cutting.reach_px(level), 1, *sheet.pyramid.size(level))
+    own = automatic_cut(sheet, docket, level, tile, cache)
+    if own.alpha is None:
+        return Picture(own.rgb if isinstance(own.rgb, tuple) else own.rgb[inner_of(box, tile)], None)
+
+    def before() -> Plane8:
+        return np.asarray(automatic_picture(sheet, docket, "spotting", level, tile, cache).rgb)
+
+    colour, alpha = cut(cutting, own.rgb, own.alpha, before, tile, level, step != "knockout")
+    inner = inner_of(box, tile)
+    return Picture(
+        colour if isinstance(colour, tuple) else np.ascontiguousarray(colour[inner]), np.ascontiguousarray(alpha[inner])
+    )
 
 
 def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
@@ -163,18 +121,7 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
     plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work())
     evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-    return _shown(ink_step(evened, plain), plain, _ALL)
-
-
-_ALL = (slice(None), slice(None))
-
-
-def _shown(inked: Inked, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
-    """What is inked, on white paper."""
-    if inked.rgb is not None:
-        return np.ascontiguousarray(inked.rgb[inner])
-    assert inked.tone is not None
-    return on_white(np.ascontiguousarray(inked.tone[inner]), recipe.ink_rgb)
+    return shown_inked(ink_step(evened, plain), plain, WHOLE)
 
 
 @dataclass(frozen=True)
@@ -202,7 +149,7 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
         rgb = rgb * covered + 255 * (1 - covered)
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
-    folded = _evened(sheet, recipe, level, tile, cache).folded
+    folded = evened_tile(sheet, recipe, level, tile, cache).folded
     r = float(from_codes(folded[y - tile.y : y - tile.y + 1, x - tile.x : x - tile.x + 1])[0, 0])
     code = np.rint(rgb).astype(int)
     return Spot((int(code[0]), int(code[1]), int(code[2])), float(-np.log10(max(r, 1e-3))), covered)
@@ -219,7 +166,7 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         return _light_overlay(sheet, level, box)
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
-    evened = _evened(sheet, recipe, level, tile, cache)
+    evened = evened_tile(sheet, recipe, level, tile, cache)
     whole = render_region(sheet, docket, "knockout", level, tile, cache)
     alpha = np.full(evened.gate.shape, 255, np.uint8) if whole.alpha is None else whole.alpha
     if kind == "lost":

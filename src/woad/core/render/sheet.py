@@ -21,7 +21,8 @@ from woad.core.square.frame import Frame
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
     taken on the latter, so nothing outside the trim frame has a part in them. ``set_ppi`` is the user's; ``strays`` are
-    what was found when the sheet was last looked over, None before that.
+    what was found when the sheet was last looked over, None before that; ``mends`` and
+    ``held`` keep patches, and the newest whole-sheet planes, that were made for it.
 
     ``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
     level-0 pixels of the true scan (else 1)."""
@@ -38,6 +39,7 @@ class Sheet:
     said: Said = NOTHING_SAID
     strays: FoundStrays | None = None
     mends: PatchStore = field(default_factory=PatchStore, repr=False)
+    held: PatchStore = field(default_factory=lambda: PatchStore(10), repr=False)
 
     @property
     def width(self) -> int:

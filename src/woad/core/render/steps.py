@@ -186,7 +186,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = np.asarray(np.rint(part[..., 0] * 255), np.uint8)
-    alpha = body_alpha(least, recipe.body, 3 / (1 << level), inside)
+    alpha = body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb)
     return CutOut(alpha, unmix(rgb, alpha))
 
 

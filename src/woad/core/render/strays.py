@@ -79,7 +79,7 @@ def with_hairs(sheet: Sheet, docket: Docket) -> Found:
     w, h = sheet.pyramid.size(0)
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
-        hairs = sheet.mends.made(
+        hairs = sheet.held.made(
             ("hairs", id(sheet.readings), _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
         )
     return judge(sheet, docket, new_blocks(w, h), hairs)

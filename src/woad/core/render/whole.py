@@ -17,6 +17,8 @@ from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.clearing import Clearing, clearing_of
+from woad.core.render.cut_readings import cutting_of
+from woad.core.render.cutting import Cutting, cut
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
@@ -116,7 +118,32 @@ def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event
     clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
     if clearing is not None:
         _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)
-    return planes
+    cutting = None if planes.alpha is None else cutting_of(sheet, docket)
+    return planes if cutting is None else _cut_whole(planes, cutting, w, h, rows, stop)
+
+
+def _cut_whole(planes: Planes, cutting: Cutting, w: int, h: int, rows: int, stop: Event | None) -> Planes:
+    """By-hand work and edges, from the finished planes into new ones."""
+    assert planes.alpha is not None
+    alpha = np.empty_like(planes.alpha)
+    coloured = planes.rgb is not None or cutting.colours
+    rgb = np.empty((h, w, 3), np.uint8) if coloured else None
+
+    def one(box: Region) -> None:
+        if stop is not None and stop.is_set():
+            raise Cancelled
+        assert planes.alpha is not None
+        tile = box.grown(cutting.reach_px(0), 1, w, h)
+        part = slice(tile.y, tile.bottom)
+        own: Colour = planes.ink_rgb if planes.rgb is None else planes.rgb[part]
+        colour, covered = cut(cutting, own, planes.alpha[part], lambda: _on_paper(planes, part), tile, 0, True)
+        inner, at = slice(box.y - tile.y, box.bottom - tile.y), slice(box.y, box.bottom)
+        alpha[at] = covered[inner]
+        if rgb is not None:
+            rgb[at] = colour if isinstance(colour, tuple) else colour[inner]
+
+    _in_bands(list(bands(w, h, rows)), one, None)
+    return replace(planes, alpha=alpha, rgb=rgb)
 
 
 def _empty_planes(recipe: Recipe, w: int, h: int) -> Planes:

@@ -1,0 +1,176 @@
+"""Edges of coverage moved, evened, made crisper or softer, by the signed distance from where coverage is half.
+
+Distances are sub-pixel: at the edge itself from coverage and its slope, farther away from the nearest edge pixel's (after
+Gustavson and Strand, Anti-aliased Euclidean distance transform, 2011). How wide a part is, is told by the largest disc
+that fits in and covers the place (granulometry by openings: Serra, Image analysis and mathematical morphology, 1982), so
+that a hairline that leaves a broad shape is still a hairline.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane8 = NDArray[np.uint8]
+Plane = NDArray[np.float32]
+
+OWN_WIDTH = 1.5  # how wide an edge is when nothing else is asked for, px
+_KEPT = 0.45  # share of a thin part's half width that a choke may take
+_CORNER = (
+    0.17  # a corner of 90 degrees moves by about half the scale of the smoothing: from how much of it on it is one
+)
+_HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
+_HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
+_TEXTURE_PX = 5  # holes up to this wide are texture, not edges
+
+
+@dataclass(frozen=True)
+class Moves:
+    """What is done to edges, px of the picture at hand: ``move`` outwards (spread) or inwards (choke, below zero),
+    ``thin`` parts kept, ``smooth`` size of bumps that are evened, ``crispness`` -1 soft to 1 crisp."""
+
+    move: float
+    thin: bool
+    smooth: float
+    crispness: float
+
+    @property
+    def reach_px(self) -> int:
+        """How far around a pixel is looked."""
+        return int(np.ceil(3.5 * abs(self.move) + 7 * self.smooth)) + 14
+
+    @property
+    def still(self) -> bool:
+        """Whether nothing would be seen of it."""
+        return abs(self.move) < 0.02 and self.smooth < 0.25 and abs(self.crispness) < 0.02
+
+
+def reshape(alpha: Plane8, moves: Moves) -> Plane8:
+    """Coverage (h, w) uint8 with its edges as asked. Well inside marks it stays what it was, texture and all."""
+    if moves.still or not alpha.any():
+        return alpha
+    near = abs(moves.move) + moves.smooth + 6
+    own = _own(alpha, moves)
+    ratio = np.where(own > 7, alpha / np.maximum(own, 1), 0).astype(np.float32)
+    ratio = np.minimum(ratio, 1)
+    closed = cv2.morphologyEx(ratio, cv2.MORPH_CLOSE, np.ones((_TEXTURE_PX, _TEXTURE_PX), np.uint8))
+    far = signed_distance(closed)
+    moved = _evened(far, moves.smooth) if moves.smooth >= 0.25 else far
+    half = _half_width(far, max(-moves.move / _KEPT + _HAIR, 2.0))
+    moved = moved + _allowed(half, moves)
+    width = edge_width(moves.crispness)
+    share = np.clip(0.5 + moved / width, 0, 1)
+    # Grain at the edge keeps its own depth relative to the whole mark around it.
+    grain = np.where(closed > 0.5, np.minimum(ratio / np.maximum(closed, 0.05), 1), 1)
+    # A dent in an edge that is evened is no grain.
+    from_edge = min(moves.smooth, 1.5)
+    inner = np.clip((far - from_edge) / 1.5, 0, 1) if from_edge else (far > 0).astype(np.float32)
+    grain = 1 - inner * (1 - grain)
+    out = share * own * grain
+    # Deep inside, and far outside, nothing changes.
+    deep = np.clip((np.minimum(far, moved) - width / 2 - 0.3) / 1.5, 0, 1)
+    # Lines of a pixel or two have no inside to be trimmed: unless asked, they stay as they are.
+    thin = np.clip((1.5 - half) / 0.6, 0, 1) * (half > 0) if moves.thin and moves.move <= 0 else np.float32(0)
+    still = np.maximum(deep, thin)
+    out = out * (1 - still) + alpha * still
+    out = np.where(far < -near, 0, out)
+    return np.asarray(np.clip(np.rint(out), 0, 255), np.uint8)
+
+
+def edge_width(crispness: float) -> float:
+    """How wide edges become, px; never so narrow that stairs are seen."""
+    return float(max(OWN_WIDTH * 2.0 ** (-1.4 * crispness), 1.0))
+
+
+def _own(alpha: Plane8, moves: Moves) -> Plane:
+    """The coverage that marks around each place have where they are full."""
+    reach = 4 + int(np.ceil(max(moves.move, 0)))
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1, 2 * reach + 1))
+    return np.asarray(cv2.blur(cv2.dilate(cv2.GaussianBlur(alpha, (3, 3), 0), kernel), (3, 3)), np.float32)
+
+
+def signed_distance(share: Plane) -> Plane:
+    """Distance from where ``share`` (h, w) is one half, px: above zero inside, exact to about a tenth near edges."""
+    # The steeper of both sides: beside a sharp edge the other side is flat, and says nothing of it.
+    slope = np.hypot(_steepest(share, 1), _steepest(share, 0))
+    fine = (share - np.float32(0.5)) / np.maximum(slope, 0.22)
+    inside = share >= 0.5
+    beside = cv2.dilate(inside.astype(np.uint8), _CROSS) != cv2.erode(inside.astype(np.uint8), _CROSS)
+    edge = beside & (np.abs(fine) <= 1.2)
+    if not edge.any():
+        return np.where(inside, np.float32(1e3), np.float32(-1e3))
+    gap, labels = cv2.distanceTransformWithLabels(
+        (~edge).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    offset = np.zeros(int(labels.max()) + 1, np.float32)
+    offset[labels[edge]] = fine[edge]
+    sign = np.where(inside, np.float32(1), np.float32(-1))
+    return np.asarray(np.where(edge, fine, sign * gap + offset[labels]), np.float32)
+
+
+def _steepest(share: Plane, axis: int) -> Plane:
+    """The larger of both one-sided differences along an axis."""
+    step = np.abs(np.diff(share, axis=axis))
+    pad = [(0, 0), (0, 0)]
+    pad[axis] = (1, 1)
+    wide = np.pad(step, pad)
+    n = share.shape[axis]
+    return np.asarray(np.maximum(np.take(wide, range(n), axis), np.take(wide, range(1, n + 1), axis)), np.float32)
+
+
+def _evened(far: Plane, size: float) -> Plane:
+    """Distances smoothed along the edge, corners left alone: smoothing at a larger scale moves a bump no farther, but a
+    corner farther."""
+    sigma = 1.4 * size + 0.2
+    held = np.clip(far, -6 * size - 4, 6 * size + 4)
+    shift = cv2.GaussianBlur(held, (0, 0), sigma) - held
+    more = cv2.GaussianBlur(held, (0, 0), 1.6 * sigma) - held
+    corner = np.clip((np.abs(more) - np.abs(shift)) / (_CORNER * sigma) - 0.5, 0, 1).astype(np.float32)
+    # The verdict holds for the corner's surroundings too: its flanks are not to be pulled in while its tip stays.
+    corner = np.where(np.abs(far) < 2.5 * sigma, corner, 0).astype(np.float32)
+    reach = int(np.ceil(2 * sigma)) | 1
+    corner = cv2.blur(cv2.dilate(corner, np.ones((reach, reach), np.uint8)), (3, 3))
+    return np.asarray(far + shift * (1 - corner), np.float32)
+
+
+def _half_width(far: Plane, most: float) -> Plane:
+    """Half the width of the part that each place belongs to, or lies beside, up to ``most`` px; 0 where there is none."""
+    half = np.clip(far, 0, 0.5).astype(np.float32)
+    for width in np.geomspace(0.6, most, 7):
+        core = (far >= width - 0.05).astype(np.uint8)
+        if not core.any():
+            break
+        away = cv2.distanceTransform(1 - core, cv2.DIST_L2, 5)
+        half = np.where(away <= width + 0.6, np.float32(width), half)
+    return np.asarray(cv2.blur(cv2.dilate(half, np.ones((3, 3), np.uint8)), (3, 3)), np.float32)
+
+
+def _allowed(half: Plane, moves: Moves) -> Plane | float:
+    """How far each place's edge moves: as asked, or less where the part is thin."""
+    if moves.move >= 0 or not moves.thin:
+        return moves.move
+    return np.asarray(-np.minimum(-moves.move, _KEPT * np.maximum(half - _HAIR, 0)), np.float32)
+
+
+_CROSS = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
+
+
+def lost_parts(before: Plane8, after: Plane8, choke_px: float) -> Plane8:
+    """255 where a part of a mark is gone as a whole, (h, w): no trimmed edge, but something that nothing is left of."""
+    was = (before >= 90).astype(np.uint8)
+    left = cv2.dilate((after >= 40).astype(np.uint8), np.ones((2 * int(np.ceil(abs(choke_px))) + 3,) * 2, np.uint8))
+    return np.asarray(was & (left == 0), np.uint8) * np.uint8(255)
+
+
+def carried_colour(rgb: NDArray[np.uint8], alpha: Plane8, reach: float) -> NDArray[np.uint8]:
+    """Straight colour (h, w, 3) carried outwards from marks to bare pixels within ``reach`` px."""
+    bare = alpha == 0
+    weight = np.where(bare, 0, alpha).astype(np.float32)
+    sigma = max(reach, 1.0)
+    den = cv2.GaussianBlur(weight, (0, 0), sigma)
+    num = cv2.GaussianBlur(rgb.astype(np.float32) * weight[..., None], (0, 0), sigma)
+    mixed = np.clip(np.rint(num / np.maximum(den, 1e-3)[..., None]), 0, 255).astype(np.uint8)
+    return np.asarray(np.where((bare & (den > 0.01))[..., None], mixed, rgb), np.uint8)

@@ -1,0 +1,128 @@
+"""A region as the steps make it by themselves, up to the knock-out: what by-hand work and edges are then laid on."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.raster.compositing import on_white
+from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.tiles import Region
+from woad.core.render.clearing import clearing_of
+from woad.core.render.hand import hand_of
+from woad.core.render.mending import mended_pyramid
+from woad.core.render.recipe import Recipe, Work, make_recipe
+from woad.core.render.sheet import Sheet
+from woad.core.render.steps import (
+    Evened,
+    Inked,
+    aligned,
+    cleared,
+    fine_px,
+    ink_step,
+    knockout_step,
+    paper_step,
+    without,
+)
+
+Plane8 = NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A rendered region: ``rgb`` (h, w, 3) straight encoded colour, or a single colour for the whole region;
+    ``alpha`` (h, w), or None when opaque. ``reflectance`` (h, w) float32 under the pixels, if the step has it."""
+
+    rgb: Plane8 | tuple[int, int, int]
+    alpha: Plane8 | None
+
+
+class RegionCache:
+    """The newest few Paper results: moving a flag then costs only curves. Bounded by pixels; thread safe."""
+
+    def __init__(self, max_pixels: int = 12_000_000) -> None:
+        self._max, self._held = max_pixels, 0
+        self._items: OrderedDict[Any, Evened] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: Any) -> Evened | None:
+        with self._lock:
+            item = self._items.get(key)
+            if item is not None:
+                self._items.move_to_end(key)
+            return item
+
+    def put(self, key: Any, item: Evened) -> None:
+        with self._lock:
+            if key in self._items:
+                return
+            self._items[key] = item
+            self._held += item.gate.size
+            while self._held > self._max and len(self._items) > 1:
+                self._held -= self._items.popitem(last=False)[1].gate.size
+
+
+def evened_tile(
+    sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None, pyramid: Pyramid | None = None
+) -> Evened:
+    pyramid = pyramid or sheet.pyramid
+    key = (id(sheet.readings), id(pyramid), level, tile, recipe.paper_key)
+    held = cache.get(key) if cache is not None else None
+    if held is not None:
+        return held
+    encoded = pyramid.read(level, tile)
+    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
+    out = paper_step(encoded, tile, level, recipe, sheet.readings, hand)
+    if cache is not None:
+        cache.put(key, out)
+    return out
+
+
+def automatic_picture(
+    sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None = None
+) -> Picture:
+    """The sheet as it leaves ``ink``, ``spotting`` or, cut out, ``knockout`` without what is done to it by hand."""
+    recipe = make_recipe(docket, sheet.readings)
+    tile = aligned(box, recipe, *sheet.pyramid.size(level))
+    pyramid = sheet.pyramid if step == "ink" else mended_pyramid(sheet, docket)
+    evened = evened_tile(sheet, recipe, level, tile, cache, pyramid)
+    inner = inner_of(box, tile)
+    clearing = None if step == "ink" else clearing_of(sheet.strays, docket.spotting, sheet.frame)
+    if recipe.work == Work() and (recipe.one_ink and not recipe.clears_more):
+        # Nothing looks around a pixel: only what is shown is computed.
+        evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
+        tile, inner = box, WHOLE
+    inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
+    gone = None if clearing is None else clearing.tile(box, level)
+    if step in ("ink", "spotting") or not recipe.knockout:
+        return Picture(without(shown_inked(inked, recipe, inner), gone), None)
+    cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
+    alpha = cleared(np.ascontiguousarray(cut.alpha[inner]), gone)
+    return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
+
+
+def automatic_cut(sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None) -> Picture:
+    """:func:`automatic_picture` of the knock-out."""
+    return automatic_picture(sheet, docket, "knockout", level, box, cache)
+
+
+WHOLE = (slice(None), slice(None))
+
+
+def inner_of(box: Region, tile: Region) -> tuple[slice, slice]:
+    """Where ``box`` lies in the larger ``tile``."""
+    return slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x)
+
+
+def shown_inked(inked: Inked, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:
+    """What is inked, on white paper."""
+    if inked.rgb is not None:
+        return np.ascontiguousarray(inked.rgb[inner])
+    assert inked.tone is not None
+    return on_white(np.ascontiguousarray(inked.tone[inner]), recipe.ink_rgb)

@@ -1,0 +1,77 @@
+"""Whole-sheet readings behind a cutting: which paper is enclosed, what hangs together with a picked tone."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.knocking import EdgeSettings, KnockoutSettings
+from woad.core.docket.model import Docket
+from woad.core.knockout.enclosed import find_enclosed
+from woad.core.knockout.removing import hangs_together
+from woad.core.raster.compositing import on_white, over
+from woad.core.raster.tiles import Region
+from woad.core.render.automatic import automatic_cut
+from woad.core.render.cutting import Cutting, cut, make_cutting
+from woad.core.render.hand import on_sheet
+from woad.core.render.sheet import Sheet
+
+Plane8 = NDArray[np.uint8]
+_CELLS_PX = 1600
+
+
+def cutting_of(sheet: Sheet, docket: Docket) -> Cutting | None:
+    """What is done to the cut-out beyond the automatic knock-out; None when that is nothing."""
+    knockout, edge = docket.knockout, docket.edge
+    plain = not (knockout.tones or knockout.subject or knockout.touches) and knockout.see_through
+    if not knockout.on or (plain and not edge.acts() and not edge.touches):
+        return None
+    level = sheet.pyramid.level_for(_CELLS_PX)
+    cells: Plane8 | None = None
+    if not knockout.see_through:
+        cells = sheet.held.made(
+            ("enclosed", _upstream(sheet, docket), knockout.gap_mm), partial(_cells, sheet, docket, level)
+        )
+    together: list[Plane8 | None] = []
+    for number, tone in enumerate(knockout.tones):
+        key = ("tone", _upstream(sheet, docket), knockout.tones[: number + 1])
+        together.append(
+            sheet.held.made(key, partial(_together, sheet, docket, level, number)) if tone.together else None
+        )
+    whole = ("cutting", knockout, edge, sheet.ppi, id(cells), tuple(id(t) for t in together))
+    make = partial(make_cutting, knockout, edge, sheet.frame, sheet.ppi, cells, 1 << level, tuple(together))
+    return sheet.held.made(whole, make)  # type: ignore[no-any-return]
+
+
+def _upstream(sheet: Sheet, docket: Docket) -> object:
+    """What the automatic cut-out depends on."""
+    return id(sheet.readings), id(sheet.strays), docket.paper, docket.ink, docket.spotting, docket.knockout.by_itself()
+
+
+def _cells(sheet: Sheet, docket: Docket, level: int) -> Plane8:
+    w, h = sheet.pyramid.size(level)
+    alpha = automatic_cut(sheet, docket, level, Region(0, 0, w, h)).alpha
+    mm = (sheet.ppi or 300.0) / 25.4 / (1 << level)
+    coverage = np.full((h, w), 255, np.uint8) if alpha is None else alpha
+    return find_enclosed(coverage, docket.knockout.gap_mm * mm)
+
+
+def _together(sheet: Sheet, docket: Docket, level: int, number: int) -> Plane8:
+    """Where the picked tone hangs together with its place, on what the tones before it have left."""
+    tones = docket.knockout.tones
+    w, h = sheet.pyramid.size(level)
+    box = Region(0, 0, w, h)
+    picture = automatic_cut(sheet, docket, level, box)
+    alpha = np.full((h, w), 255, np.uint8) if picture.alpha is None else picture.alpha
+    before = KnockoutSettings(tones=tones[:number])
+    cutting = make_cutting(before, EdgeSettings(), sheet.frame, sheet.ppi, None, 1 << level, (None,) * number)
+    colour = picture.rgb
+    if cutting is not None:
+        colour, alpha = cut(cutting, colour, alpha, lambda: np.zeros((h, w, 3), np.uint8), box, level, False)
+    shown = on_white(alpha, colour) if isinstance(colour, tuple) else over(colour, alpha, (255, 255, 255))
+    at = on_sheet([tones[number].at], sheet.frame)
+    if not at:
+        return np.zeros((h, w), np.uint8)
+    return hangs_together(shown, tones[number].colour, tones[number].reach, (int(at[0][0] * w), int(at[0][1] * h)))
