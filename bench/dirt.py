@@ -220,7 +220,7 @@ def _hairs(flat: Flat, rng: np.random.Generator) -> tuple[NDArray[np.uint8], Pla
     y, x = np.nonzero(broad[::4, ::4])
     for number in range(int(rng.integers(5, 10))):
         canvas = Canvas(w / px, h / px, flat.ppi, 2)
-        if len(x) and flat.medium in PAINT:
+        if len(x) and flat.medium in PAINT and rng.random() < 0.7:
             i = int(rng.integers(0, len(x)))
             start = np.array([x[i] * 4 / px, y[i] * 4 / px])
         else:

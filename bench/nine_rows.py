@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 import nine
+from metrics import BRIGHT
 from nine import Answer, Recorded, record_flat
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
@@ -25,9 +26,10 @@ Plane = NDArray[np.float32]
 Row = dict[str, float]
 WAYS = ("Woad", "oracle", "threshold", "brightness", "divided")
 ERRORS = ("edge over white", "whole over white", "fringe over black", "paper left, mean", "paper left, 99.9 %",
-          "spoil left", "colour, dE2000")  # fmt: skip
+          "spoil left", "colour, dE2000", "too light over black", "too light over bright")  # fmt: skip
 KEPT = ("faint kept", "texture", "texture gain", "pale kept")
-SAME = {"paper left, mean": 0.05, "fringe over black": 0.05, "spoil left": 0.05, "colour, dE2000": 0.1}
+SAME = {"paper left, mean": 0.05, "fringe over black": 0.05, "spoil left": 0.05, "colour, dE2000": 0.1,
+        "too light over black": 0.05, "too light over bright": 0.05}  # fmt: skip
 COLOUR = ("watercolour", "gouache")
 
 
@@ -79,6 +81,8 @@ def measure(sheet: Recorded, answer: Answer) -> Row:
     a, colour = answer.alpha, answer.colour
     seen = a[rim][:, None] * (colour if colour.ndim == 1 else colour[rim])
     rows["fringe over black"] = float(seen.mean() * 255)
+    for name, ground in (("black", (0.0,) * 3), ("bright", BRIGHT)):
+        rows[f"too light over {name}"] = _too_light(answer, truths, rim, flat.marks, ground)
     rows["paper left, mean"] = float(a[clear].mean() * 255)
     rows["paper left, 99.9 %"] = float(np.percentile(a[clear], 99.9) * 255)
     lone = spoiled & ~near
@@ -86,6 +90,25 @@ def measure(sheet: Recorded, answer: Answer) -> Row:
         rows["spoil left"] = float(a[lone].mean() * 255)
     _kept(sheet, answer, truths, rows)
     return rows
+
+
+def _too_light(
+    answer: Answer, truths: list[Plane], rim: NDArray[np.bool_], marks: NDArray[np.bool_], ground: tuple[float, ...]
+) -> float:
+    """How much lighter the rim is than any mixture of the ground and the marks beside it could be, mean steps of 255.
+
+    The marks' colours are the true ones within 10 px, their edges left out; with one ink, what it was laid in counts as well.
+    """
+    a, colour = answer.alpha[rim][:, None], answer.colour
+    back = np.asarray(ground, np.float32)
+    seen = a * (colour if colour.ndim == 1 else colour[rim]) + (1 - a) * back
+    core = cv2.erode(marks.astype(np.uint8), np.ones((5, 5), np.uint8))
+    core = np.where(cv2.dilate(core, np.ones((9, 9), np.uint8)) > 0, core, marks).astype(np.uint8)
+    lightest = cv2.dilate(truths[0] * core[..., None], np.ones((21, 21), np.uint8))
+    most = np.maximum(lightest[rim], back)
+    if answer.ink is not None:
+        most = np.maximum(most, answer.ink)
+    return float(np.maximum(seen - most, 0).mean() * 255)
 
 
 def _kept(sheet: Recorded, answer: Answer, truths: list[Plane], rows: Row) -> None:
@@ -225,6 +248,8 @@ def _bars(medium: str, rows: dict[str, Row]) -> list[str]:
             out.append(f"{name} is {share:.2f} x the oracle's (bar {ratio})")
     most("paper left, mean", 0.5 if medium == "print" else 0.1)
     most("paper left, 99.9 %", 40 if medium == "print" else 8)
+    most("too light over black", 0.05)
+    most("too light over bright", 0.05)
     most("spoil left", 1.0 if medium == "blue-pencil" else 2.0)
     most("colour, dE2000", 1.2 if medium == "watercolour" else 2.0)
     between("faint kept", *((0.85, 1.1) if medium in COLOUR else (0.93, 1.07)))

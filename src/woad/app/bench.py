@@ -108,7 +108,11 @@ class BenchBar(QWidget):
         session, entry, docket = self.session, self.session.entry, self.session.docket
         self.tiles[session.step].setChecked(True)
         for step, tile in self.tiles.items():
-            off = docket is not None and step in ("square", "paper", "ink", "knockout") and not getattr(docket, step).on
+            off = (
+                docket is not None
+                and step in ("square", "paper", "ink", "spotting", "knockout", "edge")
+                and not getattr(docket, step).on
+            )
             tile.show_state(key_reading(entry, step), trouble(entry, step), off)
         if entry is None or entry.sheet is None or docket is None:
             self._asked = None
@@ -118,7 +122,7 @@ class BenchBar(QWidget):
             return
         request = CloseUpRequest(
             entry.sheet, docket, tuple(self.tiles), entry.spots, round(SPOT_PX * self.devicePixelRatioF()),
-            session.spot_zoom, session.backing, theme.BRIGHT,
+            session.spot_zoom, session.backing, session.bright,
         )  # fmt: skip
         if request != self._asked:
             self._asked = request

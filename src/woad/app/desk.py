@@ -6,14 +6,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from woad.app.bench import BenchBar
-from woad.app.jobs import Checker, Opener, Reporter, Squarer, Writer
+from woad.app.jobs import Checker, Looker, Opener, Reporter, Squarer, Writer
 from woad.app.message import MessageBar
 from woad.app.panels.base import StepPanel
+from woad.app.panels.edge import EdgePanel
 from woad.app.panels.editions import EditionsPanel
 from woad.app.panels.ink import InkPanel
 from woad.app.panels.knockout import KnockoutPanel
 from woad.app.panels.paper import PaperPanel
 from woad.app.panels.scan import ScanPanel
+from woad.app.panels.spotting import SpottingPanel
 from woad.app.panels.square import SquarePanel
 from woad.app.pile import Pile
 from woad.app.session import Session
@@ -32,7 +34,7 @@ class Desk(QWidget):
         super().__init__(parent)
         self.session = session = Session(self)
         self.opener, self.checker, self.writer = Opener(session), Checker(session), Writer(session)
-        self.squarer, self.reporter = Squarer(session), Reporter(session)
+        self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session)
         self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
         self.bench, self.pile, self.view = BenchBar(session), Pile(session), SheetView(session)
@@ -40,7 +42,8 @@ class Desk(QWidget):
         self.editions = EditionsPanel(session)
         self.panels: dict[str, StepPanel] = {
             "scan": ScanPanel(session), "square": SquarePanel(session), "paper": PaperPanel(session), "ink": InkPanel(session),
-            "knockout": KnockoutPanel(session), "editions": self.editions,
+            "spotting": SpottingPanel(session), "knockout": KnockoutPanel(session), "edge": EdgePanel(session),
+            "editions": self.editions,
         }  # fmt: skip
         self._lay_out()
         self.status.stop_asked.connect(self.writer.stop)
@@ -116,7 +119,7 @@ class Desk(QWidget):
     def lanes(self) -> list[Lane]:
         """Every thread at work."""
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
-                self.spot_lane, self.squarer.lane, self.reporter.lane]  # fmt: skip
+                self.spot_lane, self.squarer.lane, self.reporter.lane, self.looker.lane]  # fmt: skip
 
 
 def _log2(value: float) -> float:

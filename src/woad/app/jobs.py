@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
+from threading import Event
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from woad.app.session import Entry, Loaded, Session, Source, load_first, load_full
 from woad.app.worker import Lane, Result
+from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
 from woad.core.formats.read import Original, read_bytes, take_in_pages
 from woad.core.render.check import check_sheet
+from woad.core.render.mending import mended_pyramid
 from woad.core.render.report import look_at_scan
 from woad.core.render.sheet import Sheet, is_square, resquare
+from woad.core.render.strays import look_over, looked_over
 
 
 class Opener(QObject):
@@ -134,6 +139,64 @@ class Squarer(QObject):
                 self.session.message.emit(str(result.error))
 
         self.lane.submit(lambda: resquare(sheet, docket), arrived)
+
+
+class Looker(QObject):
+    """Looks the chosen sheet over for strays behind the newest settings; the strays known so far stay on until then."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.lane = Lane("strays", self)
+        self._stop = Event()
+        self._asked: object = None
+        # While a slider is dragged nothing is looked over.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(250)
+        self._later.timeout.connect(self._look)
+        session.sheet_changed.connect(self.refresh)
+        session.docket_changed.connect(self.refresh)
+
+    @property
+    def waiting(self) -> bool:
+        return self._later.isActive()
+
+    def _wanted(self) -> tuple[Entry, Sheet, Docket] | None:
+        entry, docket = self.session.entry, self.session.docket
+        if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled or not docket.spotting.on:
+            return None
+        if not is_square(entry.sheet, docket) or looked_over(entry.sheet, docket):
+            return None
+        return entry, entry.sheet, docket
+
+    def refresh(self) -> None:
+        if self._wanted() is not None:
+            self._stop.set()
+            self._later.start()
+
+    def _look(self) -> None:
+        wanted = self._wanted()
+        if wanted is None:
+            return
+        entry, sheet, docket = wanted
+        stop = self._stop = Event()
+
+        def work() -> Sheet:
+            looked = replace(sheet, strays=look_over(sheet, docket, stop))
+            mended_pyramid(looked, docket)  # the view then finds every mend made
+            return looked
+
+        def arrived(result: Result) -> None:
+            if isinstance(result.value, Sheet) and entry.sheet is sheet:
+                self.session.know_strays(entry, result.value)
+            elif isinstance(result.error, WoadError) and not isinstance(result.error, Cancelled):
+                self.session.message.emit(str(result.error))
+
+        self.lane.submit(work, arrived)
+
+    def close(self) -> None:
+        self._stop.set()
 
 
 def _wish(entry: Entry) -> object:

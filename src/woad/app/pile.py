@@ -127,7 +127,8 @@ class Pile(QWidget):
         if entry.sheet is None or entry.history is None:
             return
         sheet, docket, backing = entry.sheet, entry.history.docket, self.session.backing
-        key = (sheet, docket, backing)
+        bright = self.session.bright
+        key = (sheet, docket, backing, bright)
         if self._asked.get(id(entry)) == key:
             return
         self._asked[id(entry)] = key
@@ -142,10 +143,6 @@ class Pile(QWidget):
 
         def work() -> object:
             # A drag leaves many thumbnails behind; only the newest is worth drawing.
-            return (
-                make_thumbnail(sheet, docket, side, backing, theme.BRIGHT)
-                if self._asked.get(id(entry)) == key
-                else None
-            )
+            return make_thumbnail(sheet, docket, side, backing, bright) if self._asked.get(id(entry)) == key else None
 
         self.lane.submit(work, lambda result: arrived(result) if result.value is not None else None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from woad.app import straywork
 from woad.app.session import Entry
 from woad.core.estimate import NoEstimate
 from woad.core.render.recipe import make_recipe
@@ -26,9 +27,19 @@ def key_reading(entry: Entry | None, step: str) -> str:
         return f"L* {paper_after(entry):.1f}"
     if step == "ink":
         return f"D {ink_after(entry):.2f}"
+    if step == "spotting":
+        if sheet.strays is None:
+            return "looking"
+        going = int(straywork.items_of(entry).goes.sum())
+        return "no strays" if not going else "1 stray" if going == 1 else f"{going} strays"
     if step == "knockout":
+        if entry.checks is not None:
+            return f"fringe {entry.checks.fringe * 100:.1f} %"
         clearing = r.clearing if docket.knockout.clearing is None else docket.knockout.clearing
         return f"clears D {clearing:.2f}"
+    if step == "edge":
+        edge = docket.edge
+        return f"{edge.move:+.1f} {edge.unit}" if edge.move else "evened" if edge.acts() else "as it is"
     return f"{len(entry.written)} written" if entry.written else "not written"
 
 
@@ -49,6 +60,10 @@ def trouble(entry: Entry | None, step: str) -> str:
         return "No marks were found on the sheet"
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
         return f"{entry.checks.lost} strokes are about to be lost"
+    if step == "knockout" and entry.checks is not None and entry.checks.fringe > 0.02:
+        return f"{entry.checks.fringe:.1%} of the edge pixels are lighter or darker than their marks"
+    if step == "edge" and entry.checks is not None and entry.checks.edge_lost:
+        return f"{entry.checks.edge_lost} parts are lost to the choke"
     return ""
 
 

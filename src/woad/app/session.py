@@ -22,16 +22,19 @@ from woad.core.render.squaring import carried
 
 if TYPE_CHECKING:
     from woad.app.takes import Take
+    from woad.app.view.ground import Ground
 
 STEPS: tuple[tuple[str, str], ...] = (
     ("scan", "Scan"),
     ("square", "Square"),
     ("paper", "Paper"),
     ("ink", "Ink"),
+    ("spotting", "Spotting"),
     ("knockout", "Knock-out"),
+    ("edge", "Edge"),
     ("editions", "Editions"),
 )
-BACKINGS = ("white", "bright", "dark", "checks")
+BACKINGS = ("white", "bright", "dark", "checks", "picture")
 
 Source = Path | tuple[str, bytes] | Original
 Spots = tuple[tuple[float, float], tuple[float, float]]
@@ -54,6 +57,7 @@ class Entry:
     reported: object = None  # what the report was asked for with
     written: tuple[Path, ...] = ()
     takes: tuple[Take, ...] = ()
+    stray_items: tuple[object, object, Any] | None = None  # the list of strays, with what it was made from
     off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)
 
@@ -90,6 +94,7 @@ class Session(QObject):
     step_changed = Signal()
     view_changed = Signal()  # backing, compare, overlays, spots
     checks_changed = Signal()
+    stray_shown = Signal()  # a stray was gone to
     message = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -101,11 +106,19 @@ class Session(QObject):
         self.wipe = False
         self.wipe_at = 0.5
         self.before_held = False
-        self.overlays: frozenset[str] = frozenset()
+        self.overlays: frozenset[str] = frozenset({"strays"})
         self.fault_shown = ""  # the fault whose places are shown on the scan
         self.tool = ""  # the by-hand tool in hand: level, corners, bow
         self.brush = 0.03  # radius, share of the scan's longer side
         self.brush_strength = 0.35
+        self.fine_brush = 0.006  # the same for the brushes from Spotting on
+        self.fine_strength = 1.0
+        self.brush_hard = 0.5
+        self.copy_source: tuple[float, float] | None = None  # where copy over takes from, shares of the scan
+        self.tone_reach, self.tone_together = 24.0, False  # what the next picked tone will have
+        self.stray = -1  # the stray that is looked at, by its place in the list
+        self.bright: tuple[int, int, int] = (201, 70, 56)
+        self.picture: Ground | None = None
         self.rulers = False
         self.guides_shown = True
         self.grid = False
@@ -293,6 +306,12 @@ class Session(QObject):
         if entry is self.entry:
             self.sheet_changed.emit()
 
+    def know_strays(self, entry: Entry, sheet: Sheet) -> None:
+        """The same sheet, looked over for strays."""
+        entry.sheet, entry.checks = sheet, None
+        if entry is self.entry:
+            self.sheet_changed.emit()
+
     def go_by(self, by: int) -> None:
         names = [name for name, _ in STEPS]
         self.go_to(names[min(max(names.index(self.step) + by, 0), len(names) - 1)])
@@ -306,6 +325,11 @@ class Session(QObject):
                 changed = True
         if changed:
             self.view_changed.emit()
+
+    @property
+    def shown_overlays(self) -> frozenset[str]:
+        """Overlays that lie on the picture; rings of strays are drawn over it, and belong to one step."""
+        return self.overlays - {"strays"}
 
     def toggle_overlay(self, name: str, on: bool) -> None:
         self.look(overlays=self.overlays | {name} if on else self.overlays - {name})
@@ -322,9 +346,18 @@ class Session(QObject):
 
 def _kept_by_hand(docket: Docket, start: Docket) -> Docket:
     """Another medium's starting values with everything that belongs to this sheet: its frame, places and strokes."""
+    spotting, knockout = docket.spotting, docket.knockout
+    knockout = start.knockout.model_copy(
+        update={name: getattr(knockout, name) for name in ("see_through", "gap_mm", "tones", "subject", "touches")}
+    )
     paper = start.paper.model_copy(update={"at": docket.paper.at, "touches": docket.paper.touches})
     ink = start.ink.model_copy(update={"at": docket.ink.at, "touches": docket.ink.touches})
-    return start.model_copy(update={"scan": docket.scan, "square": docket.square, "paper": paper, "ink": ink})
+    return start.model_copy(
+        update={
+            "scan": docket.scan, "square": docket.square, "paper": paper, "ink": ink, "spotting": spotting,
+            "knockout": knockout, "edge": docket.edge,
+        }
+    )  # fmt: skip
 
 
 def load_first(source: Source) -> Loaded:

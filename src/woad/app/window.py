@@ -7,8 +7,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QEvent, QIODevice, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
-from PySide6.QtWidgets import QDialog, QFileDialog, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtGui import QCloseEvent, QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
+from PySide6.QtWidgets import (
+    QColorDialog,
+    QDialog,
+    QFileDialog,
+    QLabel,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from woad.app import actions, theme
 from woad.app.dialogs import about_dialog, keys_dialog
@@ -78,6 +87,7 @@ class MainWindow(QMainWindow):
         self.stack.addWidget(desk)
         self.editions.write_asked.connect(self.write)
         self.writer.idle.connect(self._writing_over)
+        self.viewbar.picture_asked.connect(self.choose_picture)
         desk.watch.arrived.connect(lambda path: self.open_files([path]))
         desk.watch.lost.connect(self._say)
         desk.watch.changed.connect(self._refresh_all)
@@ -109,7 +119,7 @@ class MainWindow(QMainWindow):
             self.actions_[name].setText(f"{text}: {label}" if label else text)
         overlays = session.overlays
         for name, on in (("wipe", session.wipe), ("lost", "lost" in overlays), ("kept", "kept" in overlays),
-                         ("light", "light" in overlays),
+                         ("light", "light" in overlays), ("strays", "strays" in overlays), ("fringe", "fringe" in overlays),
                          ("pile", not self.pile.isHidden()), ("rulers", session.rulers),
                          ("watch", self.desk.watch.folder is not None),
                          ("guides", session.guides_shown), ("grid", session.grid),
@@ -199,10 +209,59 @@ class MainWindow(QMainWindow):
         self.session.look(**{name: not getattr(self.session, name)})
 
     def take_tool(self, tool: str) -> None:
-        from woad.app.handwork import BRUSH_TOOLS, PLACE_TOOLS
+        from woad.app.handwork import step_of
 
-        self.session.go_to(BRUSH_TOOLS.get(tool) or PLACE_TOOLS.get(tool, ("square", ""))[0])
+        self.session.go_to(step_of(tool))
         self.session.take_tool(tool)
+
+    def next_stray(self, by: int) -> None:
+        from woad.app import straywork
+
+        straywork.step(self.session, by)
+
+    def decide_stray(self, remove: bool) -> None:
+        from woad.app import straywork
+
+        straywork.decide(self.session, remove)
+
+    def back_with_picture(self) -> None:
+        """Lay the art on the picture; choose one when there is none yet."""
+        if self.session.picture is None:
+            self.choose_picture()
+        else:
+            self.session.look(backing="picture")
+
+    def choose_picture(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Picture to try the art on"), "", FILTER)
+        if name:
+            self.lay_on(Path(name))
+
+    def lay_on(self, path: Path) -> None:
+        """Show the art on a picture; one that cannot be read leaves the backing as it was."""
+        from woad.app.view.ground import load_ground
+        from woad.core.errors import WoadError
+
+        entry = self.session.entry
+        if entry is None or entry.sheet is None:
+            return
+        try:
+            ground = load_ground(path, *entry.sheet.full_size)
+        except WoadError as error:
+            self._say(str(error))
+            return
+        self.session.look(picture=ground, backing="picture")
+
+    def choose_bright(self) -> None:
+        """Choose the colour of the bright backing; the window stays usable meanwhile."""
+        dialog = QColorDialog(QColor(*self.session.bright), self)
+        dialog.setWindowTitle(self.tr("Bright backing"))
+        dialog.setModal(False)
+        dialog.setOption(QColorDialog.ColorDialogOption.NoButtons)
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.currentColorChanged.connect(
+            lambda c: self.session.look(bright=(c.red(), c.green(), c.blue()), backing="bright")
+        )
+        self._show(dialog)
 
     def keep_take(self) -> None:
         from woad.app import takes
@@ -281,13 +340,14 @@ class MainWindow(QMainWindow):
 
     def idle(self) -> bool:
         """Nothing is waiting or under way."""
-        if not self._ready or self.desk.reporter.waiting:
+        if not self._ready or self.desk.reporter.waiting or self.desk.looker.waiting:
             return False
         return not any(lane.busy for lane in self.desk.lanes())
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._ready:
             self.desk.watch.stop()
+            self.desk.looker.close()
         for lane in self.desk.lanes() if self._ready else ():
             lane.close()
         event.accept()

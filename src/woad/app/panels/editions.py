@@ -35,6 +35,14 @@ class EditionsPanel(StepPanel):
         note.setWordWrap(True)
         note.setProperty("role", "quiet")
         self.body.addWidget(note)
+        self.darken, self.darken_format = self._edition(self.tr("Darkening"), (("PNG", "png"), ("TIFF", "tiff")))
+        self.darken.setChecked(False)
+        note = QLabel(
+            self.tr("Marks on white, to be multiplied over other things: white leaves them as they are."), self
+        )
+        note.setWordWrap(True)
+        note.setProperty("role", "quiet")
+        self.body.addWidget(note)
         self.add_section(self.tr("Where to"))
         self.folder = QPushButton("", self)
         self.folder.setIcon(theme.icon("folder-open"))
@@ -78,6 +86,8 @@ class EditionsPanel(StepPanel):
             out.append(Edition("cutout", self.cutout_format.currentData()))
         if self.paper.isChecked():
             out.append(Edition("paper", self.paper_format.currentData()))
+        if self.darken.isChecked():
+            out.append(Edition("darken", self.darken_format.currentData()))
         return tuple(out)
 
     def _choose_folder(self) -> None:

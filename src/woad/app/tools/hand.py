@@ -1,4 +1,4 @@
-"""Gestures of Paper and Ink: clicking places, brushing."""
+"""By-hand gestures on the sheet: clicking places and tones, brushing, circling areas, moving the art on a picture."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
 
-from woad.app import handwork
+from woad.app import handwork, straywork
 from woad.app.tools.gesture import Gesture
 
 if TYPE_CHECKING:
@@ -58,8 +58,98 @@ class ClickPlace(Gesture):
         handwork.click_place(session, tool, scan_place(self.view, self.start))
 
 
+class PickTone(Gesture):
+    """Click a tone that is to be removed."""
+
+    def hit(self, at: QPointF) -> bool:
+        return self.view.session.tool == "tone"
+
+    def press(self, at: QPointF) -> None:
+        self.start = at
+
+    def move(self, at: QPointF) -> None:
+        """A place is where the press was."""
+
+    def release(self, at: QPointF) -> None:
+        handwork.pick_tone(self.view.session, scan_place(self.view, self.start))
+
+
+class ChooseStray(Gesture):
+    """Click a ring to look at its stray."""
+
+    def hit(self, at: QPointF) -> bool:
+        session = self.view.session
+        if session.step != "spotting" or session.tool or "strays" not in session.overlays:
+            return False
+        return self._under(at) >= 0
+
+    def _under(self, at: QPointF) -> int:
+        entry = self.view.session.entry
+        assert entry is not None and entry.sheet is not None
+        reach = 12.0 * self.view.devicePixelRatioF() / self.view.viewport_.zoom / entry.sheet.scan_size[0]
+        return straywork.nearest(self.view.session, scan_place(self.view, at), reach)
+
+    def press(self, at: QPointF) -> None:
+        self.view.session.look(stray=self._under(at))
+
+    def move(self, at: QPointF) -> None:
+        """A click only."""
+
+
+class CircleArea(Gesture):
+    """Draw an outline around an area."""
+
+    def hit(self, at: QPointF) -> bool:
+        return self.view.session.tool in handwork.AREA_TOOLS
+
+    def press(self, at: QPointF) -> None:
+        self.tool = self.view.session.tool
+        self.view.drawn = [at]
+
+    def move(self, at: QPointF) -> None:
+        last = self.view.drawn[-1]
+        if hypot(at.x() - last.x(), at.y() - last.y()) >= 3:
+            self.view.drawn.append(at)
+            self.view.update()
+
+    def release(self, at: QPointF) -> None:
+        outline, self.view.drawn = self.view.drawn, []
+        self.view.update()
+        if len(outline) >= 3:
+            handwork.circle(self.view.session, self.tool, [scan_place(self.view, point) for point in outline])
+
+    def cancel(self) -> None:
+        self.view.drawn = []
+        self.view.update()
+
+
+class MoveArt(Gesture):
+    """Drag the artwork about on the picture behind it; the picture stays where it is on the screen."""
+
+    def hit(self, at: QPointF) -> bool:
+        session = self.view.session
+        return session.tool == "move-art" and session.backing == "picture" and session.picture is not None
+
+    def press(self, at: QPointF) -> None:
+        self.last = at
+        self.before = self.view.session.picture
+
+    def move(self, at: QPointF) -> None:
+        session = self.view.session
+        if session.picture is None:
+            return
+        dx, dy = at.x() - self.last.x(), at.y() - self.last.y()
+        step = self.view.devicePixelRatioF() / self.view.viewport_.zoom
+        self.last = at
+        self.view.move_by(dx, dy)
+        session.look(picture=session.picture.moved(-dx * step, -dy * step))
+
+    def cancel(self) -> None:
+        self.view.session.look(picture=self.before)
+
+
 class BrushTouch(Gesture):
-    """Brush over the sheet; the whole stroke is one change."""
+    """Brush over the sheet; the whole stroke is one change. What is mended is worked out once the stroke is drawn."""
 
     def hit(self, at: QPointF) -> bool:
         return self.view.session.tool in handwork.BRUSH_TOOLS
@@ -67,6 +157,16 @@ class BrushTouch(Gesture):
     def press(self, at: QPointF) -> None:
         session, docket = self.view.session, self.view.session.docket
         assert docket is not None
+        self.choosing = session.tool == "copy" and session.copy_source is None
+        if self.choosing:
+            self.view.copy_shift = None
+            session.look(copy_source=scan_place(self.view, at))
+            return
+        self.later = session.tool in ("mend", "copy")
+        if session.tool == "copy" and session.copy_source is not None:
+            self.view.copy_shift = place_point(self.view, session.copy_source) - at
+        if self.later:
+            self.view.drawn = [at]
         self.tool, self.gesture = session.tool, session.new_gesture()
         self.before = handwork.touches_of(docket, self.tool)
         self.points = [scan_place(self.view, at)]
@@ -76,17 +176,31 @@ class BrushTouch(Gesture):
     def move(self, at: QPointF) -> None:
         self.view.brush_at = at
         self.view.update()
+        if self.choosing:
+            return
         # Points closer than that add nothing to a soft stroke.
         if hypot(at.x() - self.last.x(), at.y() - self.last.y()) < max(2.0, brush_px(self.view) / 5):
             return
         self.points.append(scan_place(self.view, at))
         self.last = at
+        if self.later:
+            self.view.drawn.append(at)
         self._lay()
 
-    def _lay(self) -> None:
-        handwork.lay_touch(self.view.session, self.tool, self.before, self.points, self.gesture)
+    def _lay(self, over: bool = False) -> None:
+        if over or not self.later:
+            handwork.lay_touch(self.view.session, self.tool, self.before, self.points, self.gesture)
+
+    def release(self, at: QPointF) -> None:
+        if self.choosing or not self.later:
+            return
+        self.view.drawn = []
+        self._lay(True)
 
     def cancel(self) -> None:
+        if self.choosing:
+            return
+        self.view.drawn = []
         step = handwork.BRUSH_TOOLS[self.tool]
         self.view.session.change(f"{step}.touches", self.before, handwork.label_of(self.tool), self.gesture)
 
@@ -96,4 +210,6 @@ def brush_px(view: SheetView) -> float:
     entry = view.session.entry
     if entry is None or entry.sheet is None:
         return 10.0
-    return view.session.brush * max(entry.sheet.scan_size) * view.viewport_.zoom / view.devicePixelRatioF()
+    return (
+        handwork.brush_of(view.session)[0] * max(entry.sheet.scan_size) * view.viewport_.zoom / view.devicePixelRatioF()
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.render.sheet import Sheet
@@ -30,6 +31,15 @@ class Canvas:
         p = np.array([x, y]) / self.scale
         out = (self.frame.plane_to_scan(p) if self.kind == "plane" else self.frame.to_scan(p)) * self.scale
         return float(out[0]), float(out[1])
+
+    def many_from_scan(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Points (n, 2) of the scan, here."""
+        if self.kind == "scan":
+            return points
+        p = points / self.scale
+        return np.asarray(
+            (self.frame.scan_to_plane(p) if self.kind == "plane" else self.frame.from_scan(p)) * self.scale
+        )
 
     def from_scan(self, x: float, y: float) -> XY:
         """A point of the scan, here."""

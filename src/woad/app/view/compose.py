@@ -14,23 +14,36 @@ CHECK_PX = 8
 _CHECK_LIGHT, _CHECK_DARK = 255, 214
 
 
-def bgra(picture: Picture, backing: str, bright: tuple[int, int, int], origin: tuple[int, int] = (0, 0)) -> Image8:
+def bgra(
+    picture: Picture,
+    backing: str,
+    bright: tuple[int, int, int],
+    origin: tuple[int, int] = (0, 0),
+    ground: Image8 | None = None,
+) -> Image8:
     """A picture over a backing, (h, w, 4) uint8 in the byte order of Qt's RGB32.
 
-    ``backing`` white, bright, dark or checks; ``origin`` keeps the checks in place while the view moves.
+    ``backing`` white, bright, dark, checks, or picture: then ``ground``
+    (h, w, 3) is what lies behind; ``origin``
+    keeps the checks in place while the view moves.
     """
     if picture.alpha is None:
         assert not isinstance(picture.rgb, tuple)
         return np.asarray(cv2.cvtColor(picture.rgb, cv2.COLOR_RGB2BGRA))
     h, w = picture.alpha.shape
-    if isinstance(picture.rgb, tuple) and backing != "checks":
+    if backing == "picture" and ground is None:
+        backing = "white"
+    if isinstance(picture.rgb, tuple) and backing not in ("checks", "picture"):
         table = _mix_table(picture.rgb, _flat(backing, bright))
         return np.asarray(cv2.LUT(cv2.merge([picture.alpha] * 4), table))
     if isinstance(picture.rgb, tuple):
         rgb = np.full((h, w, 3), picture.rgb, np.uint8)
     else:
         rgb = picture.rgb
-    back = checks(h, w, origin) if backing == "checks" else np.full((h, w, 3), _flat(backing, bright), np.uint8)
+    if backing == "picture" and ground is not None:
+        back = ground
+    else:
+        back = checks(h, w, origin) if backing == "checks" else np.full((h, w, 3), _flat(backing, bright), np.uint8)
     alpha = cv2.merge([picture.alpha] * 3)
     front = cv2.multiply(rgb, alpha, scale=1 / 255)
     behind = cv2.multiply(back, cv2.bitwise_not(alpha), scale=1 / 255)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from woad.app.view.canvas import canvas_of
 from woad.app.view.compose import bgra, shade, tint, to_size
 from woad.app.view.geometry import Slice, Viewport, visible_slice
+from woad.app.view.ground import Ground
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import Picture, RegionCache
@@ -43,6 +44,7 @@ class FrameRequest:
     wipe_view_x: int | None
     cache: RegionCache
     places: Places | None = None
+    ground: Ground | None = None
 
 
 @dataclass(frozen=True)
@@ -82,7 +84,10 @@ def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
         # Checks belong to the screen: scale the artwork first, then lay it on them.
         rgb = picture.rgb if isinstance(picture.rgb, tuple) else to_size(picture.rgb, w, h)
         picture = Picture(rgb, to_size(picture.alpha, w, h))
-    image = bgra(picture, request.backing, request.bright, (part.left, part.top))
+    ground = None
+    if request.backing == "picture" and request.ground is not None and picture.alpha is not None:
+        ground = request.ground.region(part.box, request.sheet.scale * (1 << part.level))
+    image = bgra(picture, request.backing, request.bright, (part.left, part.top), ground)
     if step not in PLAIN:
         for kind, colour in request.overlays:
             mask = overlay_region(request.sheet, request.docket, kind, part.level, part.box, request.cache)
@@ -161,5 +166,5 @@ def make_thumbnail(sheet: Sheet, docket: Docket, side: int, backing: str, bright
     w, h = sheet.pyramid.size(level)
     picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h))
     factor = side / max(w, h)
-    image = bgra(picture, "white" if backing == "checks" else backing, bright)
+    image = bgra(picture, "white" if backing in ("checks", "picture") else backing, bright)
     return to_size(image, max(1, round(w * factor)), max(1, round(h * factor)))

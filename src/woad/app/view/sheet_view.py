@@ -15,11 +15,11 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from woad.app import theme
+from woad.app import straywork, theme
 from woad.app.handwork import BRUSH_TOOLS, reading_at
 from woad.app.session import Session
 from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
-from woad.app.tools.hand import BrushTouch, ClickPlace
+from woad.app.tools.hand import BrushTouch, ChooseStray, CircleArea, ClickPlace, MoveArt, PickTone
 from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
 from woad.app.view.canvas import Canvas, canvas_of
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
@@ -28,12 +28,16 @@ from woad.app.view.hand_layer import paint_hand
 from woad.app.view.marks_layer import paint_spots, paint_wipe
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
+from woad.app.view.stray_layer import paint_strays
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
 from woad.core.render.places import PlaceReading
 from woad.core.render.region import PLAIN
 
 SPOT_PX = 48
+_OVERLAY_STEPS = {
+    "light": ("paper",), "fringe": ("knockout", "edge", "editions"), "tones": ("knockout",), "edge-lost": ("edge",),
+}  # fmt: skip
 
 
 class SheetView(QWidget):
@@ -62,6 +66,7 @@ class SheetView(QWidget):
         self.drawn: list[QPointF] = []  # a line that is being drawn, widget coordinates
         self.held_bow: list[tuple[float, float]] = []  # the points of a bow that is being bent
         self.brush_at: QPointF | None = None
+        self.copy_shift: QPointF | None = None  # from the brush to where copy over takes from
         self._pins: dict[object, PlaceReading | None] = {}
         self.magnified = -1  # the corner under the magnifier
         self.setMouseTracking(True)
@@ -70,6 +75,7 @@ class SheetView(QWidget):
         self.setAccessibleName(self.tr("Sheet"))
         self.setMinimumSize(240, 200)
         session.sheet_changed.connect(self._other_sheet)
+        session.stray_shown.connect(self._show_stray)
         for signal in (session.docket_changed, session.step_changed, session.view_changed):
             signal.connect(self._changed)
 
@@ -97,16 +103,19 @@ class SheetView(QWidget):
             "lost": QColor(theme.LIGHT.madder),
             "kept": QColor(theme.LIGHT.weld),
             "light": QColor(theme.LIGHT.woad),
+            "fringe": QColor(theme.LIGHT.madder),
+            "tones": QColor(theme.LIGHT.weld),
+            "edge-lost": QColor(theme.LIGHT.madder),
         }
         overlays = tuple(
             (kind, (colours[kind].red(), colours[kind].green(), colours[kind].blue()))
-            for kind in sorted(session.overlays)
-            if kind != "light" or session.step == "paper"
+            for kind in sorted(session.shown_overlays)
+            if session.step in _OVERLAY_STEPS.get(kind, (session.step,))
         )
         wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None
         return FrameRequest(
-            entry.sheet, self.shown_docket(docket), session.shown_step, self.viewport_, session.backing, theme.BRIGHT,
-            overlays, wipe, entry.cache, self._places(),
+            entry.sheet, self.shown_docket(docket), session.shown_step, self.viewport_, session.backing, session.bright,
+            overlays, wipe, entry.cache, self._places(), session.picture,
         )  # fmt: skip
 
     def _places(self) -> Places | None:
@@ -222,6 +231,16 @@ class SheetView(QWidget):
         where = at if at is not None else QPointF(self.rect().center())
         self._set_viewport(self.viewport_.zoomed(factor, *self._device(where)))
 
+    def _show_stray(self) -> None:
+        """Go to the stray that was chosen, near enough to see what it is."""
+        item, entry = straywork.current(self.session), self.session.entry
+        if item is None or entry is None or entry.sheet is None:
+            return
+        w, h = entry.sheet.scan_size
+        x, y = self.canvas_now().from_scan(item.place[0] * w, item.place[1] * h)
+        near = max(2.0, min(6.0, 300 / max(item.size_mm * (entry.sheet.ppi or 300) / 25.4 * 4, 1)))
+        self.look_at(x, y, near)
+
     def move_by(self, dx: float, dy: float) -> None:
         self._fit = False
         self._set_viewport(self.viewport_.moved(dx * self._ratio(), dy * self._ratio()))
@@ -266,8 +285,10 @@ class SheetView(QWidget):
         """The gesture a press here begins, apart from moving the view."""
         if self._canvas() is None:
             return None
-        kinds = (WipeEdge, DragGuide, ClickPlace, BrushTouch, DragBowPoint, DrawBow, LevelLine, DragCorner, TurnFrame,
-                 TrimFrame)  # fmt: skip
+        kinds = (
+            WipeEdge, DragGuide, ClickPlace, PickTone, CircleArea, MoveArt, BrushTouch, ChooseStray, DragBowPoint, DrawBow,
+            LevelLine, DragCorner, TurnFrame, TrimFrame,
+        )  # fmt: skip
         gestures: list[Gesture] = [kind(self) for kind in kinds]
         if not self.session.tool:
             gestures += [Spotting(self, 0), Spotting(self, 1)]
@@ -306,8 +327,10 @@ class SheetView(QWidget):
             )  # fmt: skip
         elif isinstance(gesture, BrushTouch):
             shape = Qt.CursorShape.BlankCursor
-        elif isinstance(gesture, LevelLine | DrawBow | ClickPlace):
+        elif isinstance(gesture, LevelLine | DrawBow | ClickPlace | PickTone | CircleArea):
             shape = Qt.CursorShape.CrossCursor
+        elif isinstance(gesture, ChooseStray):
+            shape = Qt.CursorShape.PointingHandCursor
         else:
             shape = Qt.CursorShape.ArrowCursor if gesture is None else Qt.CursorShape.SizeAllCursor
         self.setCursor(shape)
@@ -357,6 +380,7 @@ class SheetView(QWidget):
         if self.frame is not None:
             self._paint_frame(painter, self.frame)
             paint_square(self, painter)
+            paint_strays(self, painter)
             paint_hand(self, painter)
             if not self.session.tool:
                 paint_spots(self, painter)

@@ -98,9 +98,9 @@ class SettingRow(QWidget):
         self.number.setFixedWidth(46)
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.number.setAccessibleName(self.tr("{0}, number").format(self.label.text()))
-        unit = QLabel(setting.unit, self)
+        unit = self.unit = QLabel(setting.unit, self)
         unit.setProperty("role", "quiet")
-        unit.setFixedWidth(16)
+        unit.setFixedWidth(20)
         self.setToolTip(self.tr(setting.says))
         for widget in (self.label, self.slider, self.number, unit):
             row.addWidget(widget)

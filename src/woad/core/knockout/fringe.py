@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 Plane8 = NDArray[np.uint8]
 
 REACH_PX = 9
+_NOISE = 3.0  # steps of 255 over a ground that are not seen
 _SURE = 200  # coverage, of 255, from which a pixel shows its mark's own colour
-_STEP = 14  # steps of 255 beyond the mark's own colours that are seen as fringe
+_STEP = 4  # steps of 255 beyond any mixture that a pixel may show over a ground
 
 
 def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
@@ -27,8 +28,8 @@ def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
     most = np.full(least.shape, 255, np.float32)
     for c in range(3):
         paint = cv2.dilate(np.ascontiguousarray(lightest[..., c]), reach).astype(np.float32)
-        missing = 255 - rgb[..., c].astype(np.float32)
-        # colour = 255 - missing * 255 / alpha must not exceed the paint's.
+        # colour = 255 - missing * 255 / alpha must not exceed the paint's by more than noise makes of it.
+        missing = 255 + _NOISE - rgb[..., c].astype(np.float32)
         most = np.minimum(most, np.where(paint > 0, missing * 255 / np.maximum(255 - paint, 1), 255))
     return np.asarray(np.clip(np.maximum(np.floor(most), least), 0, 255), np.uint8)
 
@@ -49,7 +50,9 @@ def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:
         plane = np.ascontiguousarray(rgb[..., c])
         high = cv2.dilate(np.where(sure, plane, 0).astype(np.uint8), reach).astype(np.int16)
         low = cv2.erode(np.where(sure, plane, 255).astype(np.uint8), reach).astype(np.int16)
-        off |= (plane > high + _STEP) | (plane < low - _STEP)
+        # What counts is what shows over a ground: colour beyond the marks' own, by its coverage.
+        beyond = np.maximum(plane - high, low - plane) * alpha.astype(np.float32) / 255
+        off |= beyond > _STEP
     return np.asarray(edge & known & off, np.uint8) * np.uint8(255), int(np.count_nonzero(edge & known))
 
 

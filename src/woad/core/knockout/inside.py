@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 Plane = NDArray[np.float32]
 
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
+_SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
 _PAINTED = 0.0035  # mean difference from which an enclosed area is pale paint, not paper
 _BOX5 = np.ones((5, 5), np.uint8)
 
@@ -22,20 +23,27 @@ def find_inside(missing: Plane, floor: float) -> Plane:
     """
     calm = cv2.GaussianBlur(missing, (0, 0), 1.2)
     paint = (calm > max(_LEAST, 0.8 * floor)).astype(np.uint8)
-    paint = cv2.medianBlur(cv2.morphologyEx(paint, cv2.MORPH_CLOSE, _BOX5), 5)
-    count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
-        # The blur of what encloses it says nothing of a hole: only its middle counts.
-        middle = cv2.erode(1 - paint, _BOX5).ravel() > 0
-        flat = labels.ravel()[middle]
-        size = np.bincount(flat, minlength=count)
-        mean = np.bincount(flat, weights=missing.ravel()[middle].astype(np.float64), minlength=count) / np.maximum(
-            size, 1
-        )
-        rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
-        held = (mean > _PAINTED) & (size > 8)
+        size, mean = _of_middles(missing, 1 - paint, labels, count)
+        # A small area is darkened more by what encloses it, and its mean is less sure.
+        held = (mean > _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))) & (size > 8)
+        # A few cells that noise has left open inside paint are paint; a gap between strokes that is no wider is not told.
+        held |= stats[:, cv2.CC_STAT_AREA] <= 8
         held[0] = False
+        rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
         held[np.unique(rim)] = False
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     inner = cv2.erode(paint, np.ones((9, 9), np.uint8)).astype(np.float32)
     return np.asarray(cv2.GaussianBlur(inner, (0, 0), 0.8), np.float32)
+
+
+def _of_middles(
+    missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Size and mean difference from paper of the middle of each open area: the blur of what encloses it says nothing of it."""
+    middle = cv2.erode(bare, _BOX5).ravel() > 0
+    flat = labels.ravel()[middle]
+    size = np.bincount(flat, minlength=count)
+    total = np.bincount(flat, weights=missing.ravel()[middle].astype(np.float64), minlength=count)
+    return size, total / np.maximum(size, 1)

@@ -9,9 +9,12 @@ import numpy as np
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
+from woad.core.raster.compositing import on_white, over
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
+from woad.core.render.hand import on_sheet
 from woad.core.render.recipe import drop_out_refusal
+from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 
 _HALF = 3  # px around a click that are read
@@ -62,3 +65,22 @@ def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) ->
         if why is not None:
             return f"That colour cannot be dropped out: {why}. Nothing was changed; click a pencil line."
     return None
+
+
+def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tuple[int, int, int] | None:
+    """Colour (sRGB) of the cut-out on white around a place of the scan; None beside the sheet."""
+    at = on_sheet([place], sheet.frame)
+    if not at:
+        return None
+    w, h = sheet.pyramid.size(0)
+    x, y = min(int(at[0][0] * w), w - 1), min(int(at[0][1] * h), h - 1)
+    box = Region(x - 2, y - 2, 5, 5).clip(w, h)
+    picture = render_region(sheet, docket, "knockout", 0, box)
+    if picture.alpha is None:
+        own = np.asarray(picture.rgb)
+    elif isinstance(picture.rgb, tuple):
+        own = on_white(picture.alpha, picture.rgb)
+    else:
+        own = over(picture.rgb, picture.alpha, (255, 255, 255))
+    r, g, b = np.median(own.reshape(-1, 3), axis=0).astype(int).tolist()
+    return r, g, b

@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
+from woad.core.edge.shape import lost_parts
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, resting_middle
+from woad.core.knockout.fringe import fringe_pixels
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.codes import from_codes
@@ -164,6 +166,8 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     """
     if kind == "light":
         return _light_overlay(sheet, level, box)
+    if kind in ("fringe", "tones", "edge-lost"):
+        return _cut_overlay(sheet, docket, kind, level, box, cache)
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
     evened = evened_tile(sheet, recipe, level, tile, cache)
@@ -182,6 +186,33 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         hit = (cv2.dilate(clear, np.ones((7, 7), np.uint8)) < 128) & (alpha > 2)
     inner = hit[box.y - tile.y : box.bottom - tile.y, box.x - tile.x : box.right - tile.x]
     return np.asarray(inner, np.uint8) * np.uint8(255)
+
+
+def _cut_overlay(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:
+    """``fringe``: edge pixels that no mixture makes; ``tones``: what picked tones reach; ``edge-lost``: parts that the
+    choke takes whole."""
+    tile = box.grown(12, 1, *sheet.pyramid.size(level))
+    inner = inner_of(box, tile)
+    bare = np.zeros((box.h, box.w), np.uint8)
+    if kind == "tones":
+        plain = docket.model_copy(update={"knockout": docket.knockout.by_itself(), "edge": type(docket.edge)()})
+        before = render_region(sheet, plain, "knockout", level, box, cache).alpha
+        left = docket.model_copy(update={"edge": type(docket.edge)()})
+        after = render_region(sheet, left, "knockout", level, box, cache).alpha
+        if before is None or after is None or not docket.knockout.tones:
+            return bare
+        return np.asarray((before > 12) & (after < 0.5 * before), np.uint8) * np.uint8(255)
+    after_edge = render_region(sheet, docket, "edge", level, tile, cache)
+    if after_edge.alpha is None:
+        return bare
+    if kind == "edge-lost":
+        before = render_region(sheet, docket, "knockout", level, tile, cache).alpha
+        assert before is not None
+        choke = max(-docket.edge.move_px(sheet.ppi), 0.0) / (1 << level)
+        return np.ascontiguousarray(lost_parts(before, after_edge.alpha, choke)[inner])
+    if isinstance(after_edge.rgb, tuple):
+        return bare  # one ink has one colour: no pixel can be lighter than it
+    return np.ascontiguousarray(fringe_pixels(after_edge.rgb, after_edge.alpha)[0][inner])
 
 
 def _light_overlay(sheet: Sheet, level: int, box: Region) -> Plane8:

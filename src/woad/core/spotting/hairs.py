@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 Plane = NDArray[np.float32]
 
 WORK_PPI = 300.0  # hairs are looked for at about this resolution: thinner than that nothing shows
-_LEAST_MM, _ALONG_MM, _ASIDE_MM = 1.3, 1.1, 0.24  # length; averaged along; the sides looked at
+_LEAST_MM, _ALONG_MM, _ASIDE_MM = 1.9, 1.1, 0.24  # length; averaged along; the sides looked at
 _WIDE_MM = 0.3  # what is broader is a stroke
+_FAR_MM, _UNLIKE = 0.5, 0.75  # farther out to both sides; how unlike sides may be, share of what it stands out by
 _RIM_MM, _STEEP = 0.12, 0.38  # so far from its middle a hair has lost that share of what it stands out by
 _MOST = 400_000  # candidate places looked at closely
 
@@ -90,8 +91,10 @@ def _lines(lightness: Plane, texture: Plane, mm: float) -> Plane:
     rim = (_along(calm, x, y, nx, ny, _RIM_MM * mm, mm) + _along(calm, x, y, nx, ny, -_RIM_MM * mm, mm)) / 2
     # A pen's stroke is broader than a hair: beside its middle it is still itself.
     value = np.where(np.abs(middle - rim) < _STEEP * np.abs(value), 0, value)
-    # Sides that differ more than the line stands out belong to an edge.
-    value = np.where(np.abs(one - two) > 1.2 * np.abs(value), 0, value)
+    # Sides that differ belong to an edge; sides that go on changing farther out, to a stroke's tapered end.
+    far = (_along(calm, x, y, nx, ny, _FAR_MM * mm, mm) + _along(calm, x, y, nx, ny, -_FAR_MM * mm, mm)) / 2
+    value = np.where(np.abs(one - two) > _UNLIKE * np.abs(value), 0, value)
+    value = np.where(np.abs(far - (one + two) / 2) > _UNLIKE * np.abs(value), 0, value)
     out[y, x] = value / (np.float32(3.2) + 1.1 * texture[y, x])
     return out
 

@@ -36,10 +36,10 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
     company, near, alike, aligned = _company(pieces, mm)
     long = pieces.length_px / np.maximum(pieces.width_px, 0.5)
     thin = np.clip(np.log(np.maximum(pieces.width_px, 0.3) / pieces.stroke_px), -3, 2)
-    hair = np.clip((long - 4) / 8, 0, 1)
+    hair = np.clip((long - 4) / 8, 0, 1) * np.clip((0.4 - pieces.width_px / mm) / 0.2, 0, 1)
     columns = [
         size, np.minimum(size * size, 9), dense, dense * np.minimum(size, 0), pieces.fill, far, far / (1 + company), company,
-        near, alike, aligned, thin, hair * (1 - np.clip(thin + 1, 0, 1)),
+        near, alike, aligned, thin, hair,
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
     return np.column_stack([*columns, own]).astype(np.float64)

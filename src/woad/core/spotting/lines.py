@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-NEAR_MM, STRAIGHT_MM, LEAST_MM = 7.0, 1.6, 12.0  # from the border; how broad its box may be; how long at least
+NEAR_MM, STRAIGHT_MM, LEAST_MM = 2.5, 1.2, 15.0  # from the border; how broad its box may be; how long at least
 
 
 def is_line(box: NDArray[np.int32], width: int, height: int, mm: float) -> NDArray[np.bool_]:
     """Which boxes (n, 4) x, y, w, h px hold a long thin straight thing that runs beside the border of the sheet."""
     x, y, w, h = box.T
-    upright = (w <= STRAIGHT_MM * mm) & (h >= LEAST_MM * mm) & (h >= 0.12 * height)
-    level = (h <= STRAIGHT_MM * mm) & (w >= LEAST_MM * mm) & (w >= 0.12 * width)
+    upright = (w <= STRAIGHT_MM * mm) & (h >= LEAST_MM * mm) & (h >= 0.25 * height)
+    level = (h <= STRAIGHT_MM * mm) & (w >= LEAST_MM * mm) & (w >= 0.25 * width)
     beside = (x + w <= NEAR_MM * mm) | (x >= width - NEAR_MM * mm)
     along = (y + h <= NEAR_MM * mm) | (y >= height - NEAR_MM * mm)
     return np.asarray((upright & beside) | (level & along))
