@@ -72,13 +72,19 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
     kinds = ["spatter"] if flat.medium in PAINT else ["stipple", "i-dots", "hatching", "spatter"]
     if flat.medium in PAINT and rng.random() < 0.6:
         kinds.append("stipple")
+    if flat.medium not in PAINT and rng.random() < 0.6:
+        kinds.append("dense")
     if flat.medium == "pencil":
         kinds.remove("spatter")  # a pencil does not
     for kind in kinds:
         for _ in range(int(rng.integers(1, 4))):
-            made += {"stipple": _stipple, "i-dots": _dots_on_i, "hatching": _hatching, "spatter": _spatter}[kind](
-                pen, flat, rng, px
-            )
+            made += {
+                "stipple": _stipple,
+                "i-dots": _dots_on_i,
+                "hatching": _hatching,
+                "spatter": _spatter,
+                "dense": _dense,
+            }[kind](pen, flat, rng, px)
     cover = canvas.coverage()[:h, :w]
     kept = _apart(made, flat.marks, w, h)
     if flat.cover is not None and flat.ink is not None:
@@ -151,6 +157,18 @@ def _hatching(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list
         pen.canvas.stroke(path, pen.width_mm * rng.uniform(0.5, 0.9))
         out.append((float(middle[0] * px), float(middle[1] * px), length / 2 * px))
     return out
+
+
+def _dense(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
+    """Dense hatching both ways, that breaks into bits between its gaps; none of them is counted by itself."""
+    x, y = _near_art(flat, rng, px)
+    a = np.linspace(0, 2 * np.pi, 9)[:-1]
+    r = rng.uniform(3, 8) * rng.uniform(0.6, 1.3, 8)
+    shape = np.column_stack([x + r * np.cos(a), y + r * np.sin(a)])
+    turn = rng.uniform(0, 180)
+    for more in (0, rng.uniform(20, 90)) if rng.random() < 0.6 else (0,):
+        pen.hatch(shape, turn + more, rng.uniform(0.25, 0.6), rng.uniform(0.6, 1.2), skip=0.08)
+    return []
 
 
 def _spatter(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:

@@ -54,6 +54,7 @@ def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bo
     boxes = pieces.box
     hair = np.array([sheet.hairs[y0 : y0 + b, x0 : x0 + a].any() for x0, y0, a, b in boxes.tolist()], bool)
     out[(out < 0) & hair & ~art] = 1
+    out[(out < 0) & ~hair & art] = 0  # bits of the drawing itself
     return out, hair
 
 
@@ -112,8 +113,8 @@ def _logistic(
     return w[:-1] / scale, float(w[-1])
 
 
-def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int]:
-    """Medium, specks, specks gone, small marks, small marks kept, of the cut-out as it would be written."""
+def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int, float]:
+    """Medium, specks, specks gone, small marks, small marks kept, share of all art's coverage lost, as written."""
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
@@ -131,7 +132,9 @@ def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int]:
         if was > 0:
             marks += 1
             kept += int(float(_around(after, x, y, r).sum()) >= 0.9 * was)
-    return job[0], specks, gone, marks, kept
+    art = sheet.flat.marks & (sheet.hairs == 0)
+    lost = 1 - float(after[art].sum()) / max(float(before[art].sum()), 1.0)
+    return job[0], specks, gone, marks, kept, lost
 
 
 def _around(alpha: NDArray[np.uint8], x: float, y: float, r: float) -> NDArray[np.uint8]:
@@ -145,13 +148,13 @@ def strays_row(first: int, sheets: int, media: list[str]) -> list[str]:
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(measured, jobs))
     misses, total = [], np.zeros(4, int)
-    print(f"  {'strays':14s}{'dirt gone':>22s}{'small marks kept':>24s}")
+    print(f"  {'strays':14s}{'dirt gone':>22s}{'small marks kept':>24s}{'art lost':>10s}")
     for medium in media:
-        n = np.array([r[1:] for r in rows if r[0] == medium]).sum(axis=0)
+        n = np.array([r[1:5] for r in rows if r[0] == medium]).sum(axis=0)
+        lost = float(np.mean([r[5] for r in rows if r[0] == medium]))
         total += n
-        print(
-            f"  {medium:14s}{n[1]:8d} of {n[0]:5d} {n[1] / max(n[0], 1):6.2%}{n[3]:8d} of {n[2]:5d} {n[3] / max(n[2], 1):6.2%}"
-        )
+        gone, kept = n[1] / max(n[0], 1), n[3] / max(n[2], 1)
+        print(f"  {medium:14s}{n[1]:8d} of {n[0]:5d} {gone:6.2%}{n[3]:8d} of {n[2]:5d} {kept:6.2%}{lost:10.3%}")
         if n[1] < 0.98 * n[0]:
             misses.append(f"strays, {medium}: dirt gone {n[1] / max(n[0], 1):.2%} (bar 98 %)")
         if n[3] < 0.995 * n[2]:

@@ -326,11 +326,6 @@ class Session(QObject):
         if changed:
             self.view_changed.emit()
 
-    @property
-    def shown_overlays(self) -> frozenset[str]:
-        """Overlays that lie on the picture; rings of strays are drawn over it, and belong to one step."""
-        return self.overlays - {"strays"}
-
     def toggle_overlay(self, name: str, on: bool) -> None:
         self.look(overlays=self.overlays | {name} if on else self.overlays - {name})
 

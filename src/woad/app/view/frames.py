@@ -94,7 +94,7 @@ def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:
             if image.shape[:2] != mask.shape:
                 mask = to_size(mask, image.shape[1], image.shape[0])
             image = np.ascontiguousarray(image)
-            if kind == "light":
+            if kind in ("light", "strays"):
                 shade(image, mask, colour)
             else:
                 tint(image, mask, colour)

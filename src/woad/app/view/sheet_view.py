@@ -37,6 +37,7 @@ from woad.core.render.region import PLAIN
 SPOT_PX = 48
 _OVERLAY_STEPS = {
     "light": ("paper",), "fringe": ("knockout", "edge", "editions"), "tones": ("knockout",), "edge-lost": ("edge",),
+    "strays": ("spotting",),
 }  # fmt: skip
 
 
@@ -106,10 +107,11 @@ class SheetView(QWidget):
             "fringe": QColor(theme.LIGHT.madder),
             "tones": QColor(theme.LIGHT.weld),
             "edge-lost": QColor(theme.LIGHT.madder),
+            "strays": QColor(theme.LIGHT.madder),
         }
         overlays = tuple(
             (kind, (colours[kind].red(), colours[kind].green(), colours[kind].blue()))
-            for kind in sorted(session.shown_overlays)
+            for kind in sorted(session.overlays)
             if session.step in _OVERLAY_STEPS.get(kind, (session.step,))
         )
         wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None

@@ -12,7 +12,7 @@ Plane8 = NDArray[np.uint8]
 REACH_PX = 9
 _NOISE = 3.0  # steps of 255 over a ground that are not seen
 _SURE = 200  # coverage, of 255, from which a pixel shows its mark's own colour
-_STEP = 4  # steps of 255 beyond any mixture that a pixel may show over a ground
+_STEP = 6  # steps of 255 beyond any mixture that a pixel may show over a ground
 
 
 def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:

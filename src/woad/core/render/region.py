@@ -159,13 +159,18 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
 
 def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:
     """An overlay (h, w) uint8, 255 where it holds: ``lost`` strokes or ``kept`` paper; ``light`` is graded, 255 where
-    all light is lost, with a line for every twentieth.
+    all light is lost, with a line for every twentieth; ``strays`` is how much Spotting changes.
 
     Lost: something stands above the paper's noise, the finest threshold at which a mark can be told from grain, and
     hardly any of it is left. Kept: a little coverage stays where nothing stands clearly above the noise.
     """
     if kind == "light":
         return _light_overlay(sheet, level, box)
+    if kind == "strays":
+        before = np.asarray(render_region(sheet, docket, "ink", level, box, cache).rgb)
+        after = np.asarray(render_region(sheet, docket, "spotting", level, box, cache).rgb)
+        change = cv2.absdiff(before, after).max(axis=2)
+        return np.asarray(np.minimum(change * 1.3, 250), np.uint8)
     if kind in ("fringe", "tones", "edge-lost"):
         return _cut_overlay(sheet, docket, kind, level, box, cache)
     recipe = make_recipe(docket, sheet.readings)
