@@ -16,6 +16,7 @@ from PIL import Image
 from woad.core.docket.model import Docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.transfer import srgb_encode
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.lighthouse import roughen
@@ -53,8 +54,6 @@ def colour_scan(seed: int = 6) -> Scan:
         linear = linear * (1 - cover[..., None]) + cover[..., None] * np.array(colour, np.float32)
     linear = cv2.GaussianBlur(linear, (0, 0), 0.6) * 0.86
     linear += rng.normal(0, 0.003, linear.shape).astype(np.float32)
-    from woad.core.raster.transfer import srgb_encode
-
     eight = np.clip(srgb_encode(np.clip(linear, 0, 1)) * 255 + 0.5, 0, 255).astype(np.uint8)
     cover = np.maximum.reduce([red, blue, line])
     return Scan(eight, cover, (0, 0, 0), np.full((h, w, 3), 0.86, np.float32), 300)
@@ -97,3 +96,31 @@ def png_claiming(width: int, height: int) -> bytes:
     head = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
     body = zlib.compress(bytes(1000))
     return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", body) + chunk(b"IEND", b"")
+
+
+DUST = ((60, 60), (700, 70), (90, 520), (640, 540), (380, 40))
+STIPPLE = tuple((520 + 14 * (i % 7) + 3 * (i % 3), 330 + 13 * (i // 7) + 2 * (i % 4)) for i in range(35))
+
+
+def noisy(linear: NDArray[np.float32], seed: int = 3) -> NDArray[np.uint8]:
+    """A plain flatbed scan of reflectance (h, w, 3)."""
+    rng = np.random.default_rng(seed)
+    lit = cv2.GaussianBlur(linear, (0, 0), 0.6) * 0.85 + rng.normal(0, 0.003, linear.shape)
+    return np.clip(srgb_encode(np.clip(lit, 0, 1).astype(np.float32)) * 255 + 0.5, 0, 255).astype(np.uint8)
+
+
+@cache
+def strewn() -> Sheet:
+    """Ink strokes, a field of stipple, an i with its dot, and five soft grey specks far from all of them."""
+    cover = np.zeros((600, 780), np.float32)
+    for i in range(6):
+        cv2.line(cover, (120, 150 + 40 * i), (430, 165 + 38 * i), 1.0, 5, cv2.LINE_AA)
+    for x, y in STIPPLE:
+        cv2.circle(cover, (x, y), 2, 1.0, -1, cv2.LINE_AA)
+    cv2.line(cover, (460, 200), (460, 240), 1.0, 5, cv2.LINE_AA)
+    cv2.circle(cover, (460, 186), 4, 1.0, -1, cv2.LINE_AA)
+    dust = np.zeros_like(cover)
+    for x, y in DUST:
+        cv2.circle(dust, (x, y), 1, 0.5, -1, cv2.LINE_AA)
+    grey = (1 - cover * 0.96) * (1 - cv2.GaussianBlur(dust, (0, 0), 0.5))
+    return sheet_of(noisy(np.repeat(grey[..., None], 3, axis=2)))

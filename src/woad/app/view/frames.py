@@ -19,6 +19,7 @@ from woad.core.render.region import PLAIN, overlay_region, render_region, step_p
 from woad.core.render.sheet import Sheet
 
 Image8 = NDArray[np.uint8]
+CUT_STEPS = ("knockout", "edge", "editions")  # what shows a cut-out, and so what lies behind it
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,7 +75,20 @@ def make_frame(request: FrameRequest) -> Frame | None:
         if cut > 0:
             before = _layer(request, part, "before")
             image = np.concatenate([before[:, :cut], image[:, cut:]], axis=1)
+    if request.backing == "picture" and request.ground is not None and request.step in CUT_STEPS:
+        return Frame(_on_ground(request, request.ground, image, part), 0, 0, request.view, request)
     return Frame(np.ascontiguousarray(image), part.left, part.top, request.view, request)
+
+
+def _on_ground(request: FrameRequest, ground: Ground, image: Image8, part: Slice) -> Image8:
+    """The sheet's part in the middle of the picture, which fills the whole view."""
+    view = request.view
+    x, y = view.to_sheet(0, 0)
+    whole = cv2.cvtColor(ground.view(x, y, 1 / view.zoom, view.w, view.h), cv2.COLOR_RGB2BGRA)
+    top, left = max(part.top, 0), max(part.left, 0)
+    bottom, right = min(part.top + image.shape[0], view.h), min(part.left + image.shape[1], view.w)
+    whole[top:bottom, left:right] = image[top - part.top : bottom - part.top, left - part.left : right - part.left]
+    return np.ascontiguousarray(whole)
 
 
 def _layer(request: FrameRequest, part: Slice, step: str) -> Image8:

@@ -15,6 +15,7 @@ from woad.core.raster.tiles import Region
 
 Image8 = NDArray[np.uint8]
 _MOST_PX = 3000
+_BESIDE = (189, 189, 187)  # the view's own surround
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,18 +44,21 @@ class Ground:
 
     def region(self, box: Region, step: float) -> Image8:
         """The picture under a box of pixels that are ``step`` full-size px each, (h, w, 3); grey beside it."""
+        return self.view(box.x * step, box.y * step, step, box.w, box.h)
+
+    def view(self, left: float, top: float, step: float, width: int, height: int) -> Image8:
+        """The same, from a corner (full-size px of the sheet)."""
         scale = step / self.px
         image, by = self.image, 1.0
         while scale >= 2 and min(image.shape[:2]) > 8:
             image, scale, by = np.asarray(cv2.pyrDown(image)), scale / 2, by * 2
-        x0 = ((box.x + 0.5) * step - self.x) / self.px / by - 0.5
-        y0 = ((box.y + 0.5) * step - self.y) / self.px / by - 0.5
+        x0 = (left + 0.5 * step - self.x) / self.px / by - 0.5
+        y0 = (top + 0.5 * step - self.y) / self.px / by - 0.5
         matrix = np.array([[scale, 0, x0], [0, scale, y0]])
         how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        rest = cv2.BORDER_CONSTANT
         return np.asarray(
-            cv2.warpAffine(
-                image, matrix, (box.w, box.h), flags=how, borderMode=cv2.BORDER_CONSTANT, borderValue=(150,) * 3
-            )
+            cv2.warpAffine(image, matrix, (width, height), flags=how, borderMode=rest, borderValue=_BESIDE)
         )
 
 

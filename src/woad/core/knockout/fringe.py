@@ -12,6 +12,7 @@ Plane8 = NDArray[np.uint8]
 REACH_PX = 9
 _NOISE = 3.0  # steps of 255 over a ground that are not seen
 _SURE = 200  # coverage, of 255, from which a pixel shows its mark's own colour
+_DARKER = 16  # the same for darker ones: scanners mix light, screens mix codes, and that alone darkens edges so much
 _STEP = 6  # steps of 255 beyond any mixture that a pixel may show over a ground
 
 
@@ -51,8 +52,8 @@ def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:
         high = cv2.dilate(np.where(sure, plane, 0).astype(np.uint8), reach).astype(np.int16)
         low = cv2.erode(np.where(sure, plane, 255).astype(np.uint8), reach).astype(np.int16)
         # What counts is what shows over a ground: colour beyond the marks' own, by its coverage.
-        beyond = np.maximum(plane - high, low - plane) * alpha.astype(np.float32) / 255
-        off |= beyond > _STEP
+        share = alpha.astype(np.float32) / 255
+        off |= ((plane - high) * share > _STEP) | ((low - plane) * share > _DARKER)
     return np.asarray(edge & known & off, np.uint8) * np.uint8(255), int(np.count_nonzero(edge & known))
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from woad.core.docket.spotting import SpottingSettings
 from woad.core.docket.touches import Place
+from woad.core.raster.outline import fill_outline
 from woad.core.raster.tiles import Region
 from woad.core.render.found import Found
 from woad.core.spotting.pieces import Pieces
@@ -18,6 +19,7 @@ from woad.core.square.frame import Frame
 
 Plane8 = NDArray[np.uint8]
 _BOX3 = np.ones((3, 3), np.uint8)
+_BOX5 = np.ones((5, 5), np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,11 +35,9 @@ class Clearing:
         """255 where all goes, of a box of ``level``, (h, w); None when nothing does."""
         out = self._of_pieces(box, level)
         for shape in self.shapes:
-            at = shape / (1 << level) - [box.x, box.y]
-            if (at.max(axis=0) < 0).any() or (at.min(axis=0) > [box.w, box.h]).any():
-                continue
-            out = np.zeros((box.h, box.w), np.uint8) if out is None else out
-            cv2.fillPoly(out, [np.rint((at - 0.5) * 16).astype(np.int32)], 255, cv2.LINE_8, 4)
+            inside = fill_outline(shape, box, level)
+            if inside is not None:
+                out = inside if out is None else np.asarray(cv2.max(out, inside))
         return out
 
     def _of_pieces(self, box: Region, level: int) -> Plane8 | None:
@@ -122,9 +122,10 @@ def _masks(pieces: Pieces, flags: NDArray[np.bool_]) -> tuple[Plane8, ...]:
     table[:] = 255 - table
     table[0] = 0
     stays = table[pieces.labels]
-    out = []
+    out: list[Plane8] = []
     while True:
-        out.append(np.asarray(cv2.bitwise_and(cv2.dilate(gone, _BOX3), cv2.bitwise_not(stays))))
+        rim = _BOX3 if pieces.block_px > 1 or out else _BOX5  # two or more px of the full-size sheet
+        out.append(np.asarray(cv2.bitwise_and(cv2.dilate(gone, rim), cv2.bitwise_not(stays))))
         if max(gone.shape) <= 64:
             return tuple(out)
         gone, stays = _coarser(gone), _coarser(stays)

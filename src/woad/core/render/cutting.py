@@ -16,6 +16,7 @@ from woad.core.knockout.enclosed import enclosed_pixels
 from woad.core.knockout.removing import less, looks_like_paper, stroke_share, unlike
 from woad.core.paper.hand import BrushStroke, stroke_near
 from woad.core.raster.compositing import on_white, over
+from woad.core.raster.outline import fill_outline
 from woad.core.raster.tiles import Region
 from woad.core.square.frame import Frame
 
@@ -112,7 +113,8 @@ def cut(
         alpha, changed = less(alpha, rgb, shown, keep, tone.colour)
         colour = colour if changed is None else changed
     if cutting.subject is not None:
-        alpha = np.asarray(cv2.min(alpha, _polygon(cutting.subject, box, level)))
+        inside = fill_outline(cutting.subject, box, level)
+        alpha = np.zeros_like(alpha) if inside is None else np.asarray(cv2.min(alpha, inside))
     for touch, stroke in cutting.strokes:
         share = _share(touch, stroke, box, level)
         if share is not None:
@@ -144,13 +146,6 @@ def _kept_white(cutting: Cutting, colour: Colour, alpha: Plane8, box: Region, le
     shown = _over_white(colour, alpha)
     straight = np.full_like(shown, colour) if isinstance(colour, tuple) else colour
     return np.where(inside[..., None] > 0, shown, straight), np.asarray(cv2.max(alpha, inside))
-
-
-def _polygon(shape: NDArray[np.float64], box: Region, level: int) -> Plane8:
-    out = np.zeros((box.h, box.w), np.uint8)
-    at = np.rint((shape / (1 << level) - [box.x, box.y] - 0.5) * 16)
-    cv2.fillPoly(out, [np.clip(at, -(2**28), 2**28).astype(np.int32)], 255, cv2.LINE_AA, 4)
-    return out
 
 
 def _share(touch: Touch, stroke: BrushStroke, box: Region, level: int) -> Plane | None:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
+from woad.core.docket.spotting import SpottingSettings
 from woad.core.edge.shape import lost_parts
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, resting_middle
@@ -28,6 +29,7 @@ from woad.core.render.automatic import (
     inner_of,
     shown_inked,
 )
+from woad.core.render.clearing import clearing_of
 from woad.core.render.cut_readings import cutting_of
 from woad.core.render.cutting import Cutting, cut
 from woad.core.render.mix import mix_cut_outs
@@ -169,8 +171,16 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     if kind == "strays":
         before = np.asarray(render_region(sheet, docket, "ink", level, box, cache).rgb)
         after = np.asarray(render_region(sheet, docket, "spotting", level, box, cache).rgb)
-        change = cv2.absdiff(before, after).max(axis=2)
-        return np.asarray(np.minimum(change * 1.3, 250), np.uint8)
+        change = np.minimum(cv2.absdiff(before, after).max(axis=2) * 1.3, 250).astype(np.uint8)
+        clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
+        gone = None if clearing is None else clearing.tile(box, level)
+        if gone is not None:
+            # A pale speck hardly shows on white; its coverage tells of it.
+            still = docket.model_copy(update={"spotting": SpottingSettings(on=False)})
+            alpha = automatic_cut(sheet, still, level, box, cache).alpha
+            if alpha is not None:
+                change = cv2.max(change, cv2.min(cv2.bitwise_and(alpha, gone), 250.0))
+        return np.asarray(change, np.uint8)
     if kind in ("fringe", "tones", "edge-lost"):
         return _cut_overlay(sheet, docket, kind, level, box, cache)
     recipe = make_recipe(docket, sheet.readings)

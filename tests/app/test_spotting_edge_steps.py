@@ -1,0 +1,257 @@
+"""Spotting, Knock-out and Edge driven as a user would, down to the pixels of the written file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+
+from sheets import DUST, STIPPLE, noisy, png_bytes, strewn
+from woad.app import straywork
+from woad.app.view.ground import Ground
+
+H, W = 600, 780
+
+
+def strewn_file(folder: Path) -> Path:
+    """The strewn sheet of the core's tests, as a file."""
+    path = folder / "strewn.png"
+    path.write_bytes(png_bytes(np.ascontiguousarray(strewn().pyramid.levels[0])))
+    return path
+
+
+@pytest.fixture
+def desk(window, settle, tmp_path):  # type: ignore[no-untyped-def]
+    """The window with the strewn sheet on its own grid, in the Spotting step."""
+    window.open_files([strewn_file(tmp_path)])
+    settle(window)
+    window.session.change("square.on", False, "x")
+    window.session.go_to("spotting")
+    settle(window)
+    return window
+
+
+def at(window, x: float, y: float) -> QPoint:  # type: ignore[no-untyped-def]
+    return window.view.widget_point(x, y).toPoint()
+
+
+def drag(window, *points: tuple[float, float]) -> None:  # type: ignore[no-untyped-def]
+    places = [at(window, *p) for p in points]
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, places[0])
+    for place in places[1:]:
+        QTest.mouseMove(window.view, place)
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, places[-1])
+
+
+def written(window, settle) -> np.ndarray:  # type: ignore[no-untyped-def]
+    """The cut-out as it is written now, (h, w, 4)."""
+    window.editions.overwrite.setChecked(True)
+    window.write(False)
+    settle(window)
+    return np.asarray(Image.open(window.session.folder / "strewn-cutout.png"))
+
+
+def around(picture: np.ndarray, place: tuple[int, int], r: int = 4) -> int:
+    x, y = place
+    return int(picture[y - r : y + r + 1, x - r : x + r + 1, 3].max())
+
+
+def test_stepping_through_strays_and_deciding(desk, settle) -> None:
+    """N goes from one to the next, near enough to see it; Insert keeps one, Delete removes one; the file shows it."""
+    items = straywork.items_of(desk.session.entry)
+    assert {(round(i.place[0] * W / 10), round(i.place[1] * H / 10)) for i in items.items if i.goes} == {
+        (round(x / 10), round(y / 10)) for x, y in DUST
+    }
+    seen = []
+    for _ in range(len(items)):
+        QTest.keyClick(desk.view, Qt.Key.Key_N)
+        settle(desk)
+        seen.append(straywork.current(desk.session))
+        view = desk.view.viewport_
+        assert abs(view.cx - seen[-1].place[0] * W) < 3 and view.zoom >= 2
+    assert set(seen) == set(items.items)
+    QTest.keyClick(desk.view, Qt.Key.Key_Insert)
+    settle(desk)
+    kept = seen[-1]
+    picture = written(desk, settle)
+    for x, y in DUST:
+        near = abs(x - kept.place[0] * W) < 5 and abs(y - kept.place[1] * H) < 5
+        assert (around(picture, (x, y)) > 0) == near
+    assert all(around(picture, place) > 150 for place in STIPPLE)
+    QTest.keyClick(desk.view, Qt.Key.Key_Delete)
+    settle(desk)
+    assert all(around(written(desk, settle), place) == 0 for place in DUST)
+    assert desk.panels["spotting"].ring_count.text().startswith("5 go")
+    desk.session.undo()
+    desk.session.undo()
+    assert desk.session.docket.spotting.decided == ()
+
+
+def test_rings_are_the_same_size_at_any_zoom(desk, settle) -> None:
+    """A speck of two pixels has a ring of some 20 on the screen, whole sheet in view or at 300 %; S hides them."""
+
+    def madder(image: QImage) -> int:
+        data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
+        place = at(desk, *DUST[0])
+        part = data[place.y() - 16 : place.y() + 17, place.x() - 16 : place.x() + 17, :3].astype(int)
+        return int(((part[..., 2] > 140) & (part[..., 1] < 110)).sum())
+
+    sizes = []
+    for zoom in (0.6, 1.0, 3.0):
+        desk.view.look_at(*DUST[0], zoom)
+        settle(desk)
+        sizes.append(madder(desk.view.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)))
+    assert min(sizes) > 40
+    QTest.keyClick(desk.view, Qt.Key.Key_S)
+    settle(desk)
+    assert madder(desk.view.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)) < 5
+
+
+def test_circling_and_mending_reach_the_file(desk, settle) -> None:
+    """Clear an area takes marks too; the mend brush takes the dot off the i; beside the sheet nothing happens."""
+    before = written(desk, settle)
+    desk.take_tool("clear-area")
+    drag(desk, (505, 320), (625, 320), (625, 400), (505, 400))
+    settle(desk)
+    desk.take_tool("mend")
+    desk.session.look(fine_brush=10 / W)
+    drag(desk, (458, 186), (462, 186))
+    settle(desk)
+    assert len(desk.session.docket.spotting.touches) == 1
+    after = written(desk, settle)
+    assert not after[330:390, 520:610, 3].any() and before[330:390, 520:610, 3].any()
+    assert around(after, (460, 186)) < 30 < around(before, (460, 186))
+    np.testing.assert_array_equal(after[140:360, 120:420], before[140:360, 120:420])
+    desk.view.look_at(-200, -200, 1.0)
+    settle(desk)
+    drag(desk, (-250, -250), (-200, -240))
+    settle(desk)
+    np.testing.assert_array_equal(written(desk, settle), after)
+
+
+def test_copy_over_takes_from_where_it_was_told(desk, settle) -> None:
+    """The first click says where from, the stroke lays it there."""
+    desk.take_tool("copy")
+    desk.session.look(fine_brush=12 / W)
+    QTest.mouseClick(desk.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at(desk, 460, 186))
+    assert desk.session.copy_source is not None and not desk.session.docket.spotting.touches
+    drag(desk, (250, 500), (251, 500))
+    settle(desk)
+    desk.session.change("spotting.strays", "none", "x")
+    settle(desk)
+    assert around(written(desk, settle), (250, 500)) > 150
+
+
+def test_keep_remove_tone_and_subject(desk, settle) -> None:
+    """Each by-hand tool of Knock-out, by gesture, in the file; each is one undo."""
+    before = written(desk, settle)
+    depth = desk.session.entry.history.at
+    desk.take_tool("keep")
+    desk.session.look(fine_brush=20 / W, brush_hard=1.0)
+    drag(desk, (100, 450), (130, 450))
+    settle(desk)
+    desk.take_tool("remove")
+    drag(desk, (200, 152), (215, 152))
+    settle(desk)
+    picture = written(desk, settle)
+    assert picture[450, 115, 3] == 255 and picture[450, 115, :3].min() > 245
+    assert not picture[148:160, 203:212, 3].any() and before[148:160, 203:212, 3].any()
+    desk.take_tool("tone")
+    QTest.mouseClick(desk.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at(desk, 300, 197))
+    settle(desk)
+    assert len(desk.session.docket.knockout.tones) == 1
+    assert written(desk, settle)[..., 3][330:390, 520:610].mean() < 0.7 * before[..., 3][330:390, 520:610].mean()
+    desk.session.undo()
+    desk.take_tool("subject")
+    drag(desk, (100, 120), (450, 120), (450, 380), (100, 380))
+    settle(desk)
+    picture = written(desk, settle)
+    assert not picture[:, 470:, 3].any() and picture[150:360, 130:420, 3].any()
+    for _ in range(3):
+        desk.session.undo()
+    assert desk.session.entry.history.at == depth
+    np.testing.assert_array_equal(written(desk, settle), before)
+
+
+def test_a_picture_behind_the_art_is_never_exported(desk, settle, tmp_path) -> None:
+    """The art is seen on the picture and can be moved and sized on it; the file is the same; a broken one is refused."""
+    before = written(desk, settle)
+    picture = np.zeros((300, 500, 3), np.uint8)
+    picture[:] = (40, 160, 90)
+    cv2.imwrite(str(tmp_path / "ground.png"), picture[..., ::-1])
+    desk.session.go_to("knockout")
+    desk.lay_on(tmp_path / "ground.png")
+    settle(desk)
+    assert isinstance(desk.session.picture, Ground)
+    frame = desk.view.frame.image
+    assert (np.abs(frame[frame.shape[0] // 2, 5, :3].astype(int) - (90, 160, 40)) < 3).all()
+    desk.viewbar.art.setValue(50)
+    settle(desk)
+    assert desk.session.picture.art_share(W) == pytest.approx(0.5, abs=0.01)
+    desk.take_tool("move-art")
+    held = desk.session.picture.x
+    drag(desk, (300, 300), (360, 300))
+    assert desk.session.picture.x == pytest.approx(held - 60, abs=3)
+    settle(desk)
+    np.testing.assert_array_equal(written(desk, settle), before)
+    (tmp_path / "broken.png").write_bytes(b"\x89PNG no picture")
+    desk.lay_on(tmp_path / "broken.png")
+    assert "backing stays" in desk.messages.text.text() and desk.session.picture is not None
+
+
+def test_edge_settings_act_in_view_and_file(desk, settle) -> None:
+    """A choke typed in takes a rim of ink; thin strokes stay; its reading appears on the tile."""
+    before = written(desk, settle)
+    desk.session.go_to("edge")
+    row = desk.panels["edge"].move_row
+    row.number.setFocus()
+    row.number.selectAll()
+    QTest.keyClicks(row.number, "-1.0")
+    QTest.keyClick(row.number, Qt.Key.Key_Return)
+    settle(desk)
+    assert desk.session.docket.edge.move == -1.0
+    assert desk.bench.tiles["edge"].reading == "-1.0 px"
+    after = written(desk, settle)
+    share = after[..., 3].sum() / before[..., 3].sum()
+    assert 0.4 < share < 0.9
+    line = before[170:172, 150:400, 3] > 200
+    assert (after[170:172, 150:400, 3][line] > 64).mean() > 0.95 if line.any() else True
+    assert desk.session.entry.checks.edge_move_px < 0
+
+
+def test_all_marks_removed_says_nothing_wrong(desk, settle) -> None:
+    """A sheet circled as a whole is empty in view and file, and everything still works."""
+    desk.take_tool("clear-area")
+    drag(desk, (0, 0), (W - 1, 0), (W - 1, H - 1), (0, H - 1))
+    settle(desk)
+    for step in ("spotting", "knockout", "edge"):
+        desk.session.go_to(step)
+        settle(desk)
+    assert not written(desk, settle)[5:-5, 5:-5, 3].any()
+
+
+def test_very_many_specks_stay_usable(window, settle, tmp_path) -> None:
+    """Tens of thousands are counted and drawn as dots, the panel says so, and one setting takes them all off."""
+    rng = np.random.default_rng(2)
+    linear = np.ones((1500, 1500, 3), np.float32)
+    linear[rng.integers(0, 1500, 40_000), rng.integers(0, 1500, 40_000)] = 0.3
+    (tmp_path / "specks.png").write_bytes(png_bytes(noisy(linear)))
+    window.open_files([tmp_path / "specks.png"])
+    settle(window)
+    window.session.change("square.on", False, "x")
+    window.session.change("spotting.strays", "small", "x")
+    window.session.go_to("spotting")
+    settle(window)
+    assert len(straywork.items_of(window.session.entry)) > 20_000
+    assert window.panels["spotting"].list.note.isVisible()
+    window.next_stray(1)
+    window.toggle_overlay("strays")
+    settle(window)
+    picture = window.view.frame.image[..., :3]
+    assert picture.min() > 150

@@ -1,0 +1,189 @@
+"""Spotting: what is found, how it is judged, what is decided, and that mends carry the texture on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import DUST, FLAT, STIPPLE, strewn
+from woad.core.docket.model import Docket
+from woad.core.docket.spotting import Area, Decision
+from woad.core.docket.touches import Touch
+from woad.core.errors import BadSetting
+from woad.core.raster.tiles import Region
+from woad.core.render.clearing import goes
+from woad.core.render.mending import mended_pyramid
+from woad.core.render.sheet import Sheet
+from woad.core.render.strays import look_over
+from woad.core.render.whole import render_whole
+from woad.core.spotting.hairs import find_hairs
+from woad.core.spotting.lines import edge_lines
+from woad.core.spotting.mend import mend
+from woad.core.spotting.pieces import block_for, blocks_of, find_pieces
+
+
+@cache
+def looked() -> Sheet:
+    return replace(strewn(), strays=look_over(strewn(), FLAT))
+
+
+def around(alpha: NDArray[np.uint8], at: tuple[int, int], r: int = 4) -> int:
+    return int(alpha[at[1] - r : at[1] + r + 1, at[0] - r : at[0] + r + 1].max())
+
+
+def test_dust_goes_and_small_marks_stay() -> None:
+    """By itself, in what is written: every speck is exactly gone; stipple and the dot on the i are as they were."""
+    with_it = render_whole(strewn(), FLAT.with_setting("spotting.on", False)).alpha
+    without = render_whole(strewn(), FLAT).alpha
+    assert with_it is not None and without is not None
+    assert all(around(with_it, at) > 20 and around(without, at) == 0 for at in DUST)
+    for at in (*STIPPLE, (460, 186)):
+        assert around(without, at) == around(with_it, at) > 150
+
+
+def test_decisions_win_and_hold_by_place() -> None:
+    """A speck that is kept stays, a dot that is removed goes; after another Ink setting too."""
+    h, w = 600, 780
+    docket = FLAT.with_setting("spotting.decided", (
+        Decision(at=(DUST[0][0] / w, DUST[0][1] / h), goes=False), Decision(at=(460 / w, 186 / h), goes=True),
+    ))  # fmt: skip
+    for changed in (docket, docket.with_setting("ink.darkness", 1.5)):
+        alpha = render_whole(strewn(), changed).alpha
+        assert alpha is not None
+        assert around(alpha, DUST[0]) > 0 and around(alpha, DUST[1]) == 0
+        assert around(alpha, (460, 186)) == 0
+
+
+def test_areas_and_the_size_limit() -> None:
+    """Everything in a circled area goes; strays in another stay; with no limit to speak of nothing goes by size."""
+    h, w = 600, 780
+
+    def box(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:
+        return ((x0 / w, y0 / h), (x1 / w, y0 / h), (x1 / w, y1 / h), (x0 / w, y1 / h))
+
+    areas = (Area(kind="all", outline=box(110, 140, 300, 260)), Area(kind="strays-stay", outline=box(40, 40, 90, 90)))
+    alpha = render_whole(strewn(), FLAT.with_setting("spotting.areas", areas)).alpha
+    assert alpha is not None
+    assert not alpha[145:255, 115:295].any() and alpha[150:260, 310:400].any()
+    assert around(alpha, DUST[0]) > 0 and around(alpha, DUST[1]) == 0
+    found = looked().strays
+    assert found is not None
+    small = FLAT.spotting.model_copy(update={"strays": "small", "limit_mm": 3.0})
+    assert goes(found, small).sum() >= len(DUST) + len(STIPPLE)
+    assert not goes(found, small.model_copy(update={"limit_mm": 0.05})).any()
+
+
+def test_pieces_are_the_same_on_blocks() -> None:
+    """A piece looked at on blocks of two pixels has its true place, size and length."""
+    alpha = np.zeros((400, 400), np.uint8)
+    cv2.circle(alpha, (101, 203), 5, 255, -1)
+    cv2.line(alpha, (200, 300), (290, 330), 255, 2)
+    cv2.rectangle(alpha, (20, 20), (180, 120), 255, -1)
+    for block in (1, 2, 4):
+        most, mean = blocks_of(alpha, block)
+        pieces = find_pieces(most, mean, block, 300)
+        assert len(pieces) == 2
+        dot = int(np.argmin(pieces.length_px))
+        assert np.abs(pieces.at[dot] - [101.5, 203.5]).max() < 0.8
+        assert 9 < pieces.size_px[dot] < 13
+        assert 85 < pieces.length_px[1 - dot] < 110
+    assert block_for(7000, 5000) == 2 and block_for(14000, 9900) >= 4
+
+
+def test_lines_along_the_border_are_told_from_a_drawn_frame() -> None:
+    """A thin line at the scan's very border is the scanner's; one that a hand drew further in is not."""
+    boxes = np.array([[3, 10, 4, 900], [90, 90, 5, 800], [2, 950, 4, 20], [300, 300, 6, 6]], np.int32)
+    assert edge_lines(boxes, 800, 1000, 300).tolist() == [True, False, True, False]
+
+
+def painted(seed: int = 1) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """Encoded lightness of textured paint with a dark hair on it, 300 ppi, and where the hair lies."""
+    rng = np.random.default_rng(seed)
+    plane = 150 + 6 * cv2.GaussianBlur(rng.standard_normal((400, 400)).astype(np.float32), (0, 0), 1.5) * 3
+    hair = np.zeros((400, 400), np.uint8)
+    a = np.cumsum(rng.normal(0, 0.15, 16)) + 0.7
+    path = np.array([120.0, 130.0]) + np.cumsum(np.column_stack([np.cos(a), np.sin(a)]) * 9, axis=0)
+    cv2.polylines(hair, [np.rint(path * 16).astype(np.int32)], False, 255, 1, cv2.LINE_AA, 4)
+    soft = cv2.GaussianBlur(hair, (0, 0), 0.6).astype(np.float32) / 255
+    return np.asarray(plane * (1 - 0.5 * soft), np.float32), hair > 100
+
+
+def test_a_hair_is_found_and_a_pens_stroke_is_not() -> None:
+    """Thin and sharp on paint: found along its length. A stroke of 0.5 mm and the paint's own edge are left alone."""
+    plane, hair = painted()
+    found = find_hairs(plane, 300)
+    mask = np.zeros(plane.shape, bool)
+    for one in found:
+        x, y, w, h = one.box
+        mask[y : y + h, x : x + w] |= one.mask
+    assert mask[hair].mean() > 0.8 and len(found) <= 3
+    stroke = np.full((400, 400), 150, np.float32)
+    cv2.line(stroke, (60, 80), (330, 300), 60.0, 6, cv2.LINE_AA)
+    stroke[:, 350:] = 235
+    assert not find_hairs(cv2.GaussianBlur(stroke, (0, 0), 0.7), 300)
+
+
+def test_a_mend_carries_texture_on_and_touches_nothing_else() -> None:
+    """Stripes run on through the hole; the grain inside is as strong as around; pixels away from the hole are the same."""
+    rng = np.random.default_rng(4)
+    y, x = np.mgrid[0:200, 0:240]
+    plain = 120 + 50 * np.sin((x + y) / 6) + rng.normal(0, 6, (200, 240))
+    picture = np.clip(np.repeat(plain[..., None], 3, axis=2), 0, 255).astype(np.uint8)
+    hole = np.zeros((200, 240), bool)
+    cv2.line(hole.view(np.uint8), (60, 50), (170, 150), 1, 7)
+    spoiled = picture.copy()
+    spoiled[hole] = 10
+    out = mend(spoiled, hole)
+    assert np.abs(out[hole].astype(float) - picture[hole]).mean() < 12
+
+    def grain(a: NDArray[np.uint8]) -> float:
+        plane = a[..., 0].astype(np.float32)
+        return float((plane - cv2.GaussianBlur(plane, (0, 0), 1.5))[hole].std())
+
+    smear = cv2.inpaint(spoiled, hole.astype(np.uint8), 5, cv2.INPAINT_TELEA)
+    assert grain(out) > 0.75 * grain(picture) > grain(smear)
+    away = cv2.dilate(hole.astype(np.uint8), np.ones((11, 11), np.uint8)) == 0
+    np.testing.assert_array_equal(out[away], spoiled[away])
+    assert mend(spoiled, np.zeros_like(hole)) is spoiled
+
+
+def test_brushes_mend_and_copy_at_every_level() -> None:
+    """The mend brush fills a stroke from its surroundings, copy over lays another place there; half size shows the same."""
+    sheet = strewn()
+    h, w = 600, 780
+    over = Touch(kind="mend", points=((460 / w, 186 / h),), radius=9 / w, strength=1)
+    spot = (60 / w, 300 / h)
+    copied = Touch(kind="copy", points=(spot,), radius=12 / w, strength=1, source=(460 / w, 186 / h))
+    docket = FLAT.with_setting("spotting.touches", (copied, over))
+    pyramid = mended_pyramid(sheet, docket)
+    full = pyramid.read(0, Region(0, 0, w, h)).astype(int)
+    assert full[183:190, 457:464].min() > 150  # the dot is gone
+    assert full[296:305, 56:65].min() < 90  # and stands where it was copied to
+    assert np.array_equal(sheet.pyramid.read(0, Region(0, 0, w, h))[400:], full[400:])
+    half = pyramid.read(1, Region(0, 0, w // 2, h // 2)).astype(int)
+    again = cv2.resize(full.astype(np.float32), (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+    assert np.abs(half - again).max() <= 2
+    beside = docket.with_setting("spotting.touches", (over.model_copy(update={"points": ((3.0, 3.0),)}),))
+    assert mended_pyramid(sheet, beside) is sheet.pyramid  # a stroke beside the sheet does nothing
+
+
+def test_a_sheet_full_of_specks_stays_usable() -> None:
+    """Very many pieces are found and judged in one go; too many decisions are refused with a sentence."""
+    rng = np.random.default_rng(0)
+    alpha = np.zeros((1600, 1600), np.uint8)
+    alpha.ravel()[rng.choice(alpha.size, 60_000, replace=False)] = 200
+    pieces = find_pieces(alpha, alpha, 1, 300)
+    assert len(pieces) > 30_000
+    with pytest.raises(BadSetting):
+        FLAT.with_setting("spotting.decided", [{"at": (0.5, 0.5), "goes": True}] * 20_001)
+
+
+def test_unknown_or_empty_areas_are_refused() -> None:
+    """An area of two points is none."""
+    with pytest.raises(BadSetting):
+        Docket().with_setting("spotting.areas", [{"kind": "all", "outline": ((0.1, 0.1), (0.2, 0.2))}])
