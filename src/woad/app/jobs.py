@@ -104,8 +104,9 @@ class Checker(QObject):
             or docket is None
             or not entry.sheet.settled
             or entry.checks is not None
+            or (self.session.past_ink and docket.spotting.on and not looked_over(entry.sheet, docket))
         ):
-            return
+            return  # counted once the sheet has been looked over for strays
         sheet = entry.sheet
 
         def arrived(result: Result) -> None:
@@ -155,8 +156,8 @@ class Looker(QObject):
         self._later.setSingleShot(True)
         self._later.setInterval(250)
         self._later.timeout.connect(self._look)
-        session.sheet_changed.connect(self.refresh)
-        session.docket_changed.connect(self.refresh)
+        for signal in (session.sheet_changed, session.docket_changed, session.step_changed):
+            signal.connect(self.refresh)
 
     @property
     def waiting(self) -> bool:
@@ -166,6 +167,8 @@ class Looker(QObject):
         entry, docket = self.session.entry, self.session.docket
         if entry is None or entry.sheet is None or docket is None or not entry.sheet.settled or not docket.spotting.on:
             return None
+        if not self.session.past_ink:
+            return None  # looked over once the user gets there, not at every turn of the frame
         if not is_square(entry.sheet, docket) or looked_over(entry.sheet, docket):
             return None
         return entry, entry.sheet, docket

@@ -29,7 +29,7 @@ def key_reading(entry: Entry | None, step: str) -> str:
         return f"D {ink_after(entry):.2f}"
     if step == "spotting":
         if sheet.strays is None:
-            return "looking"
+            return "not looked yet"
         going = int(straywork.items_of(entry).goes.sum())
         return "no strays" if not going else "1 stray" if going == 1 else f"{going} strays"
     if step == "knockout":

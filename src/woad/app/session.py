@@ -147,6 +147,11 @@ class Session(QObject):
             return "scan"
         return "before" if self.before_held and self.step not in ("scan", "square") else self.step
 
+    @property
+    def past_ink(self) -> bool:
+        """Whether the step in view shows what Spotting leaves."""
+        return self.step in ("spotting", "knockout", "edge", "editions")
+
     def new_gesture(self) -> int:
         """A number that ties the steps of one drag together."""
         self._gesture += 1

@@ -14,7 +14,7 @@ from woad.core.render.automatic import automatic_cut
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 
-_CROP_PX, _CROPS = 384, 5
+_CROP_PX, _CROPS = 320, 4
 
 
 def read_edges(sheet: Sheet, docket: Docket) -> tuple[float, int, float, float]:
@@ -23,17 +23,18 @@ def read_edges(sheet: Sheet, docket: Docket) -> tuple[float, int, float, float]:
         return 0.0, 0, 0.0, 0.0
     edge = fringe = lost = 0
     moved = length = steep = count = 0.0
+    reshaped = docket.edge.acts() or bool(docket.edge.touches)
     choke = max(-docket.edge.move_px(sheet.ppi), 0.0)
     for box in _places(sheet, docket):
         before = render_region(sheet, docket, "knockout", 0, box)
-        after = render_region(sheet, docket, "edge", 0, box)
+        after = render_region(sheet, docket, "edge", 0, box) if reshaped else before
         if before.alpha is None or after.alpha is None:
             continue
         if not isinstance(after.rgb, tuple):
             hit, near = fringe_pixels(after.rgb, after.alpha)
             fringe += int(np.count_nonzero(hit))
             edge += near
-        if docket.edge.acts() or docket.edge.touches:
+        if reshaped:
             lost += cv2.connectedComponents(lost_parts(before.alpha, after.alpha, choke))[0] - 1
             moved += (float(after.alpha.sum(dtype=np.float64)) - float(before.alpha.sum(dtype=np.float64))) / 255
             length += _length(before.alpha)
