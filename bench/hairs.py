@@ -96,7 +96,3 @@ def hairs_row(first: int, sheets: int) -> list[str]:
         if after > 4:
             misses.append(f"hairs on {medium}: mended places off by {after:.2f} (bar 4)")
     return misses
-
-
-if __name__ == "__main__":
-    print("\n".join(hairs_row(7101, 4)))

@@ -22,9 +22,12 @@ import methods
 import nine
 import nine_rows
 import scan_rows
+from edge_rows import edges_row
+from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
 from sheets import LIGHTS, simulate
+from strays import strays_row
 
 MEDIA = ("pen", "study", "dense", "lettering", "pencil")
 ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
@@ -124,13 +127,16 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     return out
 
 
+EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,edges,tilt,corners,bow,sharp,faults,medium"
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seeds", type=int, default=2)
     parser.add_argument("--first-seed", type=int, default=301)
     parser.add_argument("--only", default=",".join(MEDIA), help="kinds of sheet, for sheets and media")
     parser.add_argument("--light", default=",".join(LIGHTS), help="lights, for sheets and media")
-    parser.add_argument("--rows", default="sheets,media,evening,drop-out,two-tone,tilt,corners,bow,sharp,faults,medium")
+    parser.add_argument("--rows", default=EVERY)
     parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
     first, rows = args.first_seed, args.rows.split(",")
@@ -143,6 +149,8 @@ def main() -> int:
         "media": lambda: nine_rows.nine_row(first, args.seeds, media, lights),
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
         "two-tone": lambda: ink_rows.two_tone_row(first),
+        "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
+        "edges": lambda: edges_row(first),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

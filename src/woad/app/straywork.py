@@ -12,7 +12,7 @@ from woad.core.render.clearing import goes
 from woad.core.render.found import Found
 
 _UNSURE = 0.15  # from which share of dirt a small mark is listed, though it stays
-MANY = 10_000
+MANY = 8_000
 
 
 @dataclass(frozen=True)
