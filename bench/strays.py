@@ -95,7 +95,7 @@ def fit_on(rows: list[tuple[Pieces, float, NDArray[np.float64] | None, NDArray[n
 
 
 def _logistic(
-    columns: NDArray[np.float64], kinds: NDArray[np.int8], least: float = 10.0, dear: float = 3.0
+    columns: NDArray[np.float64], kinds: NDArray[np.int8], least: float = 10.0, dear: float = 2.0
 ) -> tuple[NDArray[np.float64], float]:
     """Weights and constant of a logistic regression, held small (ridge) by ``least``; a mark lost costs ``dear``."""
     known = kinds >= 0

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
 from woad.app.window import MainWindow
+from woad.demo.job import demo_files
 
 _PATIENCE_MS = 120_000
 
@@ -21,8 +22,9 @@ class Tour:
         self.exit_code = 1
         self._acts: list[Callable[[], None]] = [
             window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._light,
-            self._light_off, self._drop_out, self._takes, self._mix, self._painting, self._print, self._scan, self._square,
-            self._crane, self._bow, self._unbow, self._pencil, self._dark, self._editions, self._write, self._end,
+            self._light_off, self._drop_out, self._takes, self._mix, self._painting, self._spots, self._one_spot,
+            self._all_spots, self._print, self._on_a_picture, self._choke, self._scan, self._square, self._crane, self._bow,
+            self._unbow, self._pencil, self._dark, self._editions, self._write, self._end,
         ]  # fmt: skip
         self._timer = QTimer(window)
         self._timer.setInterval(20)
@@ -131,15 +133,42 @@ class Tour:
         self._go(7, "knockout")
         self._key(Qt.Key.Key_2)
 
-    def _print(self) -> None:
+    def _spots(self) -> None:
         self.picture("painting")
         self._key(Qt.Key.Key_1)
+        QTest.mouseClick(self.window.bench.tiles["spotting"], Qt.MouseButton.LeftButton)
+
+    def _one_spot(self) -> None:
+        self._key(Qt.Key.Key_N)
+
+    def _all_spots(self) -> None:
+        self._key(Qt.Key.Key_F)
+
+    def _print(self) -> None:
+        self.picture("spotting")
         self._key(Qt.Key.Key_W)
         self._go(8, "ink")
 
-    def _scan(self) -> None:
+    def _on_a_picture(self) -> None:
         self.picture("print")
         self._key(Qt.Key.Key_W)
+        self._go(1, "knockout")
+        self.window.lay_on(next(path for path in demo_files() if path.stem == "buoy"))
+        self.window.viewbar.art.setValue(60)
+
+    def _choke(self) -> None:
+        self.picture("on-a-picture")
+        self._key(Qt.Key.Key_1)
+        self._go(0, "edge")
+        self.window.session.change("edge.move", -1.0, "Choke")
+        self.window.view.look_at(860, 560, 3.0)
+        self._key(Qt.Key.Key_W)
+
+    def _scan(self) -> None:
+        self.picture("edge")
+        self._key(Qt.Key.Key_W)
+        self._key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self._key(Qt.Key.Key_F)
         self._go(5, "scan")
         QTest.mouseClick(self.window.panels["scan"].points.rows["burnt_out"], Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
 

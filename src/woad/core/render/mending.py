@@ -158,15 +158,15 @@ def look_for_hairs(sheet: Sheet, docket: Docket) -> tuple[Hair, ...]:
     where = None
     own_ppi = ppi / (1 << level)
     if one_ink:
-        reach = int(own_ppi / 25.4 * 0.6) | 1
-        solid = cv2.morphologyEx((lightness < 110).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
-        wide = 3 * reach
-        where = cv2.erode(cv2.erode(solid, np.ones((1, wide), np.uint8)), np.ones((wide, 1), np.uint8)) > 0
+        # Where nearly all is black: the gaps of hatching are thin and light too, but there are many of them.
+        wide = int(own_ppi / 25.4 * 5) | 1
+        black = (lightness < 110).astype(np.float32)
+        where = cv2.blur(black, (wide, wide)) > 0.96
         if not where.any():
             return ()
     found = find_hairs(lightness, own_ppi, where)
     if one_ink:
-        found = [hair for hair in found if hair.lighter]
+        found = [hair for hair in found if hair.lighter and not hair.dust]
     found = [hair for hair in found if not _on_paper(lightness, hair)]
     return tuple(_at_full_size(hair, level, *sheet.pyramid.size(0)) for hair in found)
 
