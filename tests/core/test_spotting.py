@@ -10,15 +10,17 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import DUST, FLAT, STIPPLE, strewn
+from sheets import DUST, FLAT, STIPPLE, png_bytes, strewn
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Area, Decision
 from woad.core.docket.touches import Touch
 from woad.core.errors import BadSetting
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import goes
-from woad.core.render.mending import mended_pyramid
-from woad.core.render.sheet import Sheet
+from woad.core.render.mending import look_for_hairs, mended_pyramid
+from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
 from woad.core.spotting.hairs import find_hairs
@@ -187,3 +189,19 @@ def test_unknown_or_empty_areas_are_refused() -> None:
     """An area of two points is none."""
     with pytest.raises(BadSetting):
         Docket().with_setting("spotting.areas", [{"kind": "all", "outline": ((0.1, 0.1), (0.2, 0.2))}])
+
+
+def test_a_large_sheet_without_a_view_is_looked_over_too() -> None:
+    """A pyramid that dropped its large levels gives the same hairs as one that holds them."""
+    plane, _ = painted()
+    big = np.repeat(np.repeat(plane, 2, 0), 2, 1)[..., None] * np.array([1.0, 0.8, 0.6])
+    picture = np.full((1000, 6000, 3), 235, np.uint8)
+    picture[100:900, 2000:2800] = np.clip(big, 0, 255)
+    docket = FLAT.with_setting("knockout.colour", "keep")
+    found = []
+    for lean in (False, True):
+        pyramid = build_pyramid(picture, lean=lean)
+        assert pyramid.holds(1) != lean
+        sheet = replace(make_sheet(take_in("big.png", png_bytes(picture)), pyramid, docket), set_ppi=600.0)
+        found.append([hair.box for hair in look_for_hairs(sheet, docket)])
+    assert found[0] and found[0] == found[1]

@@ -154,21 +154,23 @@ def look_for_hairs(sheet: Sheet, docket: Docket) -> tuple[Hair, ...]:
     level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
     level = min(level, sheet.pyramid.deepest)
     one_ink = make_recipe(docket, sheet.readings).one_ink
+    small = sheet.pyramid.level_for(1400)
+    if one_ink and not _blacks(_lightness(sheet, small), ppi / (1 << small)).any():
+        return ()
     lightness = _lightness(sheet, level)
-    where = None
     own_ppi = ppi / (1 << level)
-    if one_ink:
-        # Where nearly all is black: the gaps of hatching are thin and light too, but there are many of them.
-        wide = int(own_ppi / 25.4 * 5) | 1
-        black = (lightness < 110).astype(np.float32)
-        where = cv2.blur(black, (wide, wide)) > 0.96
-        if not where.any():
-            return ()
+    where = _blacks(lightness, own_ppi) if one_ink else None
     found = find_hairs(lightness, own_ppi, where)
     if one_ink:
         found = [hair for hair in found if hair.lighter and not hair.dust]
     found = [hair for hair in found if not _on_paper(lightness, hair)]
     return tuple(_at_full_size(hair, level, *sheet.pyramid.size(0)) for hair in found)
+
+
+def _blacks(lightness: NDArray[np.float32], ppi: float) -> NDArray[np.bool_]:
+    """Where nearly all is black: the gaps of hatching are thin and light too, but there are many of them."""
+    wide = int(ppi / 25.4 * 5) | 1
+    return np.asarray(cv2.blur((lightness < 110).astype(np.float32), (wide, wide)) > 0.96)
 
 
 def _on_paper(lightness: NDArray[np.float32], hair: Hair) -> bool:
@@ -188,7 +190,9 @@ def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
     """Encoded lightness of the evened sheet at a level, (h, w) float32 0..255, band by band."""
     pyramid, r = sheet.pyramid, sheet.readings
     gain = make_gain(r.light, 1.0, None)
-    w, h = pyramid.size(level)
+    full_w, full_h = pyramid.size(0)
+    # A lean pyramid does not know the size of a level that it dropped.
+    w, h = -(-full_w // (1 << level)), -(-full_h // (1 << level))
     out = np.empty((h, w), np.float32)
     rows = max(64, 2_000_000 // w // 8 * 8)
     weights = np.asarray([_LUMA if pyramid.channels == 3 else (1.0,)], np.float32)
@@ -197,7 +201,6 @@ def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
         if pyramid.holds(level):
             tile = pyramid.read(level, box)
         else:
-            full_w, full_h = pyramid.size(0)
             top = y << level
             tile = pyramid.read(0, Region(0, top, full_w, min(box.h << level, full_h - top)))
             for _ in range(level):
