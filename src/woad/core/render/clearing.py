@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import cv2
@@ -24,12 +24,24 @@ _BOX5 = np.ones((5, 5), np.uint8)
 
 @dataclass(frozen=True, eq=False)
 class Clearing:
-    """``masks`` from blocks of ``block_px`` on, each half the size of the one before, 255 where all goes; ``shapes``
+    """``planes`` what goes and what stays, over blocks of ``block_px``, 255 each, None when no piece goes; ``shapes``
     outlines, px of the sheet at full size."""
 
     block_px: int
-    masks: tuple[Plane8, ...]
+    planes: tuple[Plane8, Plane8] | None
     shapes: tuple[NDArray[np.float64], ...]
+    made: list[tuple[Plane8, Plane8, Plane8]] = field(default_factory=list)
+
+    def _mask(self, number: int) -> Plane8:
+        """What all goes, from blocks on, each number half the size of the one before; made when first asked for."""
+        assert self.planes is not None
+        while len(self.made) <= number:
+            gone, stays = self.planes if not self.made else (_coarser(p) for p in self.made[-1][:2])
+            # A piece goes with the faint rim around it, two or more px of the sheet; what stays is not touched by that.
+            rim = _BOX3 if self.block_px > 1 or self.made else _BOX5
+            mask = cv2.bitwise_and(cv2.dilate(gone, rim), cv2.bitwise_not(stays))
+            self.made.append((gone, stays, np.asarray(mask)))
+        return self.made[number][2]
 
     def tile(self, box: Region, level: int) -> Plane8 | None:
         """255 where all goes, of a box of ``level``, (h, w); None when nothing does."""
@@ -41,11 +53,11 @@ class Clearing:
         return out
 
     def _of_pieces(self, box: Region, level: int) -> Plane8 | None:
-        if not self.masks:
+        if self.planes is None:
             return None
         first = self.block_px.bit_length() - 1
         if level >= first:
-            mask = self.masks[min(level - first, len(self.masks) - 1)]
+            mask = self._mask(level - first)
             part = mask[box.y : box.bottom, box.x : box.right]
             if not part.any():
                 return None
@@ -54,7 +66,7 @@ class Clearing:
             return out
         step = 1 << (first - level)
         x0, y0 = box.x // step, box.y // step
-        part = self.masks[0][y0 : -(-box.bottom // step), x0 : -(-box.right // step)]
+        part = self._mask(0)[y0 : -(-box.bottom // step), x0 : -(-box.right // step)]
         if not part.any():
             return None
         wide = cv2.resize(part, (part.shape[1] * step, part.shape[0] * step), interpolation=cv2.INTER_NEAREST)
@@ -110,25 +122,17 @@ def make_clearing(
     shapes = tuple(frame.from_scan(np.asarray(area, np.float64) * size) for area in areas)
     flags = np.frombuffer(which or b"", np.bool_)
     if found is None or not flags.any():
-        return Clearing(1, (), shapes) if shapes else None
-    return Clearing(found.pieces.block_px, _masks(found.pieces, flags), shapes)
+        return Clearing(1, None, shapes) if shapes else None
+    return Clearing(found.pieces.block_px, _planes(found.pieces, flags), shapes)
 
 
-def _masks(pieces: Pieces, flags: NDArray[np.bool_]) -> tuple[Plane8, ...]:
-    """A piece goes with the faint rim around it; what stays is not touched by that."""
+def _planes(pieces: Pieces, flags: NDArray[np.bool_]) -> tuple[Plane8, Plane8]:
+    """255 where a piece lies that goes; where something lies that stays."""
     table = np.zeros(len(flags) + 2, np.uint8)
     table[1:-1][flags] = 255
     gone = table[pieces.labels]  # label -1 is the last entry
-    table[:] = 255 - table
-    table[0] = 0
-    stays = table[pieces.labels]
-    out: list[Plane8] = []
-    while True:
-        rim = _BOX3 if pieces.block_px > 1 or out else _BOX5  # two or more px of the full-size sheet
-        out.append(np.asarray(cv2.bitwise_and(cv2.dilate(gone, rim), cv2.bitwise_not(stays))))
-        if max(gone.shape) <= 64:
-            return tuple(out)
-        gone, stays = _coarser(gone), _coarser(stays)
+    stays = np.where(pieces.labels != 0, 255 - gone, 0).astype(np.uint8)
+    return gone, stays
 
 
 def _coarser(plane: Plane8) -> Plane8:

@@ -148,29 +148,16 @@ def _copied(
 
 
 def look_for_hairs(sheet: Sheet, docket: Docket) -> tuple[Hair, ...]:
-    """Hairs and dust on paint, in full-size px. Line drawings are full of thin lines: there only light hairs on solid
-    blacks are looked for."""
+    """Hairs and dust on paint, in full-size px. One-ink drawings are full of thin lines and of thin gaps between them: in
+    them none are looked for; hairs on their paper are strays like others, and the mend brush takes those on blacks."""
+    if make_recipe(docket, sheet.readings).one_ink:
+        return ()
     ppi = sheet.ppi or 300.0
     level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
     level = min(level, sheet.pyramid.deepest)
-    one_ink = make_recipe(docket, sheet.readings).one_ink
-    small = sheet.pyramid.level_for(1400)
-    if one_ink and not _blacks(_lightness(sheet, small), ppi / (1 << small)).any():
-        return ()
     lightness = _lightness(sheet, level)
-    own_ppi = ppi / (1 << level)
-    where = _blacks(lightness, own_ppi) if one_ink else None
-    found = find_hairs(lightness, own_ppi, where)
-    if one_ink:
-        found = [hair for hair in found if hair.lighter and not hair.dust]
-    found = [hair for hair in found if not _on_paper(lightness, hair)]
+    found = [hair for hair in find_hairs(lightness, ppi / (1 << level)) if not _on_paper(lightness, hair)]
     return tuple(_at_full_size(hair, level, *sheet.pyramid.size(0)) for hair in found)
-
-
-def _blacks(lightness: NDArray[np.float32], ppi: float) -> NDArray[np.bool_]:
-    """Where nearly all is black: the gaps of hatching are thin and light too, but there are many of them."""
-    wide = int(ppi / 25.4 * 5) | 1
-    return np.asarray(cv2.blur((lightness < 110).astype(np.float32), (wide, wide)) > 0.96)
 
 
 def _on_paper(lightness: NDArray[np.float32], hair: Hair) -> bool:

@@ -76,13 +76,13 @@ def looked_over(sheet: Sheet, docket: Docket) -> bool:
 
 def with_hairs(sheet: Sheet, docket: Docket) -> Found:
     """What a sheet is first looked over with: its hairs, and no strays yet. Hairs that are known are not looked for anew."""
-    w, h = sheet.pyramid.size(0)
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
         hairs = sheet.held.made(
             ("hairs", id(sheet.readings), _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
         )
-    return judge(sheet, docket, new_blocks(w, h), hairs)
+    bare = np.zeros((1, 1), np.uint8)
+    return judge(sheet, docket, Blocks(1, bare, bare), hairs)
 
 
 def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Found:
