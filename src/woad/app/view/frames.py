@@ -149,7 +149,17 @@ def make_close_ups(request: CloseUpRequest) -> dict[str, tuple[Image8, Image8]]:
     """For each step the pictures of watch spots a and b, (size, size, 4)."""
     out: dict[str, tuple[Image8, Image8]] = {}
     cache = RegionCache(2_000_000)
+    # What leaves Edge is what is written; and what leaves Knock-out, as long as Edge does nothing.
+    docket = request.docket
+    same = (
+        {"editions": "edge"}
+        if docket.edge.acts() or docket.edge.touches
+        else {"edge": "knockout", "editions": "knockout"}
+    )
     for step in request.steps:
+        if same.get(step) in out:
+            out[step] = out[same[step]]
+            continue
         pair = [_close_up(request, step, spot, cache) for spot in request.spots]
         out[step] = (pair[0], pair[1])
     return out
