@@ -18,6 +18,7 @@ from woad.core.spotting.pieces import Pieces
 from woad.core.square.frame import Frame
 
 Plane8 = NDArray[np.uint8]
+_HAIR_MM = 0.25
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 
@@ -87,7 +88,10 @@ def _goes(found, on, strays, limit_mm, lines, decided, areas):  # type: ignore[n
     n = len(found.pieces)
     if not on or not n:
         return np.zeros(n, bool)
-    small = found.pieces.size_px <= limit_mm * found.ppi / 25.4
+    mm = found.ppi / 25.4
+    small = found.pieces.size_px <= limit_mm * mm
+    # A hair is long, but nothing of it is broad: the limit for specks does not hold it.
+    small |= (found.pieces.length_px > 8 * found.pieces.width_px) & (found.pieces.width_px <= _HAIR_MM * mm)
     out = small & (found.dirt > 0.5) if strays == "dirt" else small.copy() if strays == "small" else np.zeros(n, bool)
     if lines:
         out |= found.lines
