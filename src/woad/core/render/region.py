@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
-from woad.core.docket.spotting import SpottingSettings
 from woad.core.edge.shape import lost_parts
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, resting_middle
@@ -175,11 +174,8 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
         gone = None if clearing is None else clearing.tile(box, level)
         if gone is not None:
-            # A pale speck hardly shows on white; its coverage tells of it.
-            still = docket.model_copy(update={"spotting": SpottingSettings(on=False)})
-            alpha = automatic_cut(sheet, still, level, box, cache).alpha
-            if alpha is not None:
-                change = cv2.max(change, cv2.min(cv2.bitwise_and(alpha, gone), 250.0))
+            # A pale speck hardly shows on white: where it lies is tinted in any case.
+            change = cv2.max(change, cv2.min(gone, 120.0))
         return np.asarray(change, np.uint8)
     if kind in ("fringe", "tones", "edge-lost"):
         return _cut_overlay(sheet, docket, kind, level, box, cache)
