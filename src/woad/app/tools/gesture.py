@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import hypot
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
@@ -31,6 +32,23 @@ class Gesture:
 
     def cancel(self) -> None:
         """Take back what the gesture changed."""
+
+
+class DrawnPath(Gesture):
+    """Draw a line or an outline; it is shown while it is drawn."""
+
+    def press(self, at: QPointF) -> None:
+        self.view.drawn = [at]
+
+    def move(self, at: QPointF) -> None:
+        last = self.view.drawn[-1]
+        if hypot(at.x() - last.x(), at.y() - last.y()) >= 3:
+            self.view.drawn.append(at)
+            self.view.update()
+
+    def cancel(self) -> None:
+        self.view.drawn = []
+        self.view.update()
 
 
 class MoveView(Gesture):

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPointF
 
 from woad.app import handwork, straywork
-from woad.app.tools.gesture import Gesture
+from woad.app.tools.gesture import DrawnPath, Gesture
 
 if TYPE_CHECKING:
     from woad.app.view.sheet_view import SheetView
@@ -96,7 +96,7 @@ class ChooseStray(Gesture):
         """A click only."""
 
 
-class CircleArea(Gesture):
+class CircleArea(DrawnPath):
     """Draw an outline around an area."""
 
     def hit(self, at: QPointF) -> bool:
@@ -104,23 +104,13 @@ class CircleArea(Gesture):
 
     def press(self, at: QPointF) -> None:
         self.tool = self.view.session.tool
-        self.view.drawn = [at]
-
-    def move(self, at: QPointF) -> None:
-        last = self.view.drawn[-1]
-        if hypot(at.x() - last.x(), at.y() - last.y()) >= 3:
-            self.view.drawn.append(at)
-            self.view.update()
+        super().press(at)
 
     def release(self, at: QPointF) -> None:
         outline, self.view.drawn = self.view.drawn, []
         self.view.update()
         if len(outline) >= 3:
             handwork.circle(self.view.session, self.tool, [scan_place(self.view, point) for point in outline])
-
-    def cancel(self) -> None:
-        self.view.drawn = []
-        self.view.update()
 
 
 class MoveArt(Gesture):

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 
-from woad.app.tools.gesture import Gesture
+from woad.app.tools.gesture import DrawnPath, Gesture
 from woad.core.docket.model import Docket
 from woad.core.docket.squaring import BowSettings
 from woad.core.render.sheet import trim_of
@@ -243,22 +243,13 @@ def turn_handle(view: SheetView) -> QPointF:
     return QPointF(rect.center().x(), max(rect.top() - TURN_AT, 12.0))
 
 
-class DrawBow(Gesture):
+class DrawBow(DrawnPath):
     """Draw along a line of lettering that should be straight."""
 
     label = "Bow"
 
     def hit(self, at: QPointF) -> bool:
         return self.view.session.tool == "bow"
-
-    def press(self, at: QPointF) -> None:
-        self.view.drawn = [at]
-
-    def move(self, at: QPointF) -> None:
-        last = self.view.drawn[-1]
-        if hypot(at.x() - last.x(), at.y() - last.y()) >= 3:
-            self.view.drawn.append(at)
-            self.view.update()
 
     def release(self, at: QPointF) -> None:
         path = np.array([self.view.sheet_point(p) for p in [*self.view.drawn, at]])
@@ -274,10 +265,6 @@ class DrawBow(Gesture):
             return
         bow = BowSettings(points=tuple((float(x / w), float(y / h)) for x, y in points))
         session.change_square(self.label, None, bows=(*session.docket.square.bows, bow))
-
-    def cancel(self) -> None:
-        self.view.drawn = []
-        self.view.update()
 
 
 def along_path(path: np.ndarray, n: int) -> np.ndarray | None:

@@ -22,10 +22,12 @@ from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
 from woad.app.tools.hand import BrushTouch, ChooseStray, CircleArea, ClickPlace, MoveArt, PickTone
 from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
 from woad.app.view.canvas import Canvas, canvas_of
+from woad.app.view.cursors import cursor_for
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
 from woad.app.view.hand_layer import paint_hand
 from woad.app.view.marks_layer import paint_spots, paint_wipe
+from woad.app.view.overlays import overlays_of, rgb_of
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
 from woad.app.view.stray_layer import paint_strays
@@ -35,10 +37,6 @@ from woad.core.render.places import PlaceReading
 from woad.core.render.region import PLAIN
 
 SPOT_PX = 48
-_OVERLAY_STEPS = {
-    "light": ("paper",), "fringe": ("knockout", "edge", "editions"), "tones": ("knockout",), "edge-lost": ("edge",),
-    "strays": ("spotting",),
-}  # fmt: skip
 
 
 class SheetView(QWidget):
@@ -100,24 +98,10 @@ class SheetView(QWidget):
         session, entry, docket = self.session, self.session.entry, self.session.docket
         if entry is None or entry.sheet is None or docket is None:
             return None
-        colours = {
-            "lost": QColor(theme.LIGHT.madder),
-            "kept": QColor(theme.LIGHT.weld),
-            "light": QColor(theme.LIGHT.woad),
-            "fringe": QColor(theme.LIGHT.madder),
-            "tones": QColor(theme.LIGHT.weld),
-            "edge-lost": QColor(theme.LIGHT.madder),
-            "strays": QColor(theme.LIGHT.madder),
-        }
-        overlays = tuple(
-            (kind, (colours[kind].red(), colours[kind].green(), colours[kind].blue()))
-            for kind in sorted(session.overlays)
-            if session.step in _OVERLAY_STEPS.get(kind, (session.step,))
-        )
         wipe = round(session.wipe_at * self.viewport_.w) if session.wipe and not session.before_held else None
         return FrameRequest(
             entry.sheet, self.shown_docket(docket), session.shown_step, self.viewport_, session.backing, session.bright,
-            overlays, wipe, entry.cache, self._places(), session.picture,
+            overlays_of(session), wipe, entry.cache, self._places(), session.picture,
         )  # fmt: skip
 
     def _places(self) -> Places | None:
@@ -127,8 +111,8 @@ class SheetView(QWidget):
         if fault is None or fault.where is None or self.session.step != "scan":
             return None
         if self._last_places is None or self._last_places.where is not fault.where:
-            colour = QColor(theme.LIGHT.weld if fault.mendable else theme.LIGHT.madder)
-            self._last_places = Places(fault.where, (colour.red(), colour.green(), colour.blue()))
+            colour = theme.LIGHT.weld if fault.mendable else theme.LIGHT.madder
+            self._last_places = Places(fault.where, rgb_of(colour))
         return self._last_places
 
     def refresh(self) -> None:
@@ -315,27 +299,7 @@ class SheetView(QWidget):
         self.pointer_at.emit((x, y) if size is not None and 0 <= x < size[0] and 0 <= y < size[1] else None)
 
     def _set_cursor(self, at: QPointF) -> None:
-        gesture = self._gesture_for(at)
-        if isinstance(gesture, WipeEdge):
-            shape = Qt.CursorShape.SplitHCursor
-        elif isinstance(gesture, DragGuide):
-            shape = Qt.CursorShape.SplitHCursor if gesture.upright else Qt.CursorShape.SplitVCursor
-        elif isinstance(gesture, TrimFrame):
-            sides = {"l", "r"} & set(gesture.part)
-            both = sides and {"t", "b"} & set(gesture.part)
-            shape = (
-                Qt.CursorShape.SizeAllCursor if both
-                else Qt.CursorShape.SizeHorCursor if sides else Qt.CursorShape.SizeVerCursor
-            )  # fmt: skip
-        elif isinstance(gesture, BrushTouch):
-            shape = Qt.CursorShape.BlankCursor
-        elif isinstance(gesture, LevelLine | DrawBow | ClickPlace | PickTone | CircleArea):
-            shape = Qt.CursorShape.CrossCursor
-        elif isinstance(gesture, ChooseStray):
-            shape = Qt.CursorShape.PointingHandCursor
-        else:
-            shape = Qt.CursorShape.ArrowCursor if gesture is None else Qt.CursorShape.SizeAllCursor
-        self.setCursor(shape)
+        self.setCursor(cursor_for(self._gesture_for(at)))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._gesture is not None:

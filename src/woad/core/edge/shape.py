@@ -19,10 +19,8 @@ Plane = NDArray[np.float32]
 
 OWN_WIDTH = 1.5  # how wide an edge is when nothing else is asked for, px
 _KEPT = 0.45  # share of a thin part's half width that a choke may take
-_CORNER = (
-    0.17  # a corner of 90 degrees moves by about half the scale of the smoothing: from how much of it on it is one
-)
-_HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
+# A corner of 90 degrees moves by about half the scale of the smoothing: from how much of it on it is one.
+_CORNER = 0.17
 _HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
 _TEXTURE_PX = 5  # holes up to this wide are texture, not edges
 

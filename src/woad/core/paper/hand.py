@@ -53,7 +53,7 @@ def lay_strokes(strokes: Sequence[BrushStroke], width: int, height: int) -> Hand
 
 
 def _lay(total: Plane, stroke: BrushStroke, cell: int) -> None:
-    part = _near(stroke, cell, total.shape[1], total.shape[0])
+    part = stroke_near(stroke, total.shape[1], total.shape[0], cell)
     if part is not None:
         where, share = part
         fall = 1 - share
@@ -64,20 +64,18 @@ def stroke_strength(stroke: BrushStroke, width: int, height: int) -> Plane:
     """Strength of one stroke at every pixel of a picture of its own scale, (h, w) float32 0..1: full along its middle,
     nothing at its rim."""
     out = np.zeros((height, width), np.float32)
-    part = _near(stroke, 1, width, height)
+    part = stroke_near(stroke, width, height)
     if part is not None:
         where, share = part
         out[where] = stroke.strength * (1 - share)
     return out
 
 
-def stroke_near(stroke: BrushStroke, width: int, height: int) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
-    """Where on a picture of its own scale a stroke reaches, and its squared distance there: 0 at its path, 1 at its rim."""
-    return _near(stroke, 1, width, height)
-
-
-def _near(stroke: BrushStroke, cell: int, gw: int, gh: int) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
-    """Where on a grid a stroke reaches, and the squared distance from its path there, 0 at the path to 1 at the rim."""
+def stroke_near(
+    stroke: BrushStroke, gw: int, gh: int, cell: int = 1
+) -> tuple[tuple[slice, slice], NDArray[np.float64]] | None:
+    """Where on a grid of ``gw`` x ``gh`` cells a stroke reaches, and its squared distance there: 0 at its path, 1 at its
+    rim. ``cell`` px of the stroke's picture."""
     radius = max(stroke.radius_px / cell, 1.0)
     points = np.asarray(stroke.points, np.float64) / cell
     pairs = pairwise(points) if len(points) > 1 else iter([(points[0], points[0])])

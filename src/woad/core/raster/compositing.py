@@ -31,3 +31,8 @@ def on_white_table(colour: tuple[int, int, int]) -> Image8:
     """What :func:`on_white` gives for each coverage, (256, 3) uint8."""
     a = np.arange(256, dtype=np.float64)[:, None] / 255
     return np.rint(255 - a * (255 - np.asarray(colour, np.float64)[None, :])).astype(np.uint8)
+
+
+def over_white(colour: Image8 | tuple[int, int, int], alpha: Image8) -> Image8:
+    """A cut-out laid on white, (H, W, 3) uint8: straight ``colour`` (H, W, 3), or one for all, with ``alpha`` (H, W)."""
+    return on_white(alpha, colour) if isinstance(colour, tuple) else over(colour, alpha, (255, 255, 255))

@@ -72,7 +72,7 @@ def evened_tile(
     sheet: Sheet, recipe: Recipe, level: int, tile: Region, cache: RegionCache | None, pyramid: Pyramid | None = None
 ) -> Evened:
     pyramid = pyramid or sheet.pyramid
-    key = (id(sheet.readings), id(pyramid), level, tile, recipe.paper_key)
+    key = (sheet.readings, pyramid, level, tile, recipe.paper_key)
     held = cache.get(key) if cache is not None else None
     if held is not None:
         return held

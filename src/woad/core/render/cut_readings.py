@@ -11,7 +11,7 @@ from woad.core.docket.knocking import EdgeSettings, KnockoutSettings
 from woad.core.docket.model import Docket
 from woad.core.knockout.enclosed import find_enclosed
 from woad.core.knockout.removing import hangs_together
-from woad.core.raster.compositing import on_white, over
+from woad.core.raster.compositing import over_white
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import automatic_cut
 from woad.core.render.cutting import Cutting, cut, make_cutting
@@ -29,25 +29,22 @@ def cutting_of(sheet: Sheet, docket: Docket) -> Cutting | None:
     if not knockout.on or (plain and not edge.acts() and not edge.touches):
         return None
     level = sheet.pyramid.level_for(_CELLS_PX)
+    source = _upstream(sheet, docket)
     cells: Plane8 | None = None
     if not knockout.see_through:
-        cells = sheet.held.made(
-            ("enclosed", _upstream(sheet, docket), knockout.gap_mm), partial(_cells, sheet, docket, level)
-        )
+        cells = sheet.held.made(("enclosed", source, knockout.gap_mm), partial(_cells, sheet, docket, level))
     together: list[Plane8 | None] = []
     for number, tone in enumerate(knockout.tones):
-        key = ("tone", _upstream(sheet, docket), knockout.tones[: number + 1])
-        together.append(
-            sheet.held.made(key, partial(_together, sheet, docket, level, number)) if tone.together else None
-        )
-    whole = ("cutting", knockout, edge, sheet.ppi, id(cells), tuple(id(t) for t in together))
-    make = partial(make_cutting, knockout, edge, sheet.frame, sheet.ppi, cells, 1 << level, tuple(together))
-    return sheet.held.made(whole, make)  # type: ignore[no-any-return]
+        key = ("tone", source, knockout.tones[: number + 1])
+        make = partial(_together, sheet, docket, level, number)
+        together.append(sheet.held.made(key, make) if tone.together else None)
+    whole = partial(make_cutting, knockout, edge, sheet.frame, sheet.ppi, cells, 1 << level, tuple(together))
+    return sheet.held.made(("cutting", source, knockout, edge, sheet.ppi), whole)  # type: ignore[no-any-return]
 
 
 def _upstream(sheet: Sheet, docket: Docket) -> object:
     """What the automatic cut-out depends on."""
-    return id(sheet.readings), id(sheet.strays), docket.paper, docket.ink, docket.spotting, docket.knockout.by_itself()
+    return sheet.readings, sheet.strays, docket.paper, docket.ink, docket.spotting, docket.knockout.by_itself()
 
 
 def _cells(sheet: Sheet, docket: Docket, level: int) -> Plane8:
@@ -70,8 +67,8 @@ def _together(sheet: Sheet, docket: Docket, level: int, number: int) -> Plane8:
     colour = picture.rgb
     if cutting is not None:
         colour, alpha = cut(cutting, colour, alpha, lambda: np.zeros((h, w, 3), np.uint8), box, level, False)
-    shown = on_white(alpha, colour) if isinstance(colour, tuple) else over(colour, alpha, (255, 255, 255))
     at = on_sheet([tones[number].at], sheet.frame)
     if not at:
         return np.zeros((h, w), np.uint8)
-    return hangs_together(shown, tones[number].colour, tones[number].reach, (int(at[0][0] * w), int(at[0][1] * h)))
+    own, (x, y) = tones[number], at[0]
+    return hangs_together(over_white(colour, alpha), own.colour, own.reach, (int(x * w), int(y * h)))

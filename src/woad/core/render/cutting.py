@@ -15,7 +15,7 @@ from woad.core.edge.shape import Moves, carried_colour, reshape
 from woad.core.knockout.enclosed import enclosed_pixels
 from woad.core.knockout.removing import less, looks_like_paper, stroke_share, unlike
 from woad.core.paper.hand import BrushStroke, stroke_near
-from woad.core.raster.compositing import on_white, over
+from woad.core.raster.compositing import over_white
 from woad.core.raster.outline import fill_outline
 from woad.core.raster.tiles import Region
 from woad.core.square.frame import Frame
@@ -105,7 +105,7 @@ def cut(
     if cutting.cells is not None:
         colour, alpha = _kept_white(cutting, colour, alpha, box, level)
     for tone, where in cutting.tones:
-        shown = _over_white(colour, alpha)
+        shown = over_white(colour, alpha)
         keep = unlike(shown, tone.colour, tone.reach)
         if where is not None:
             keep = np.maximum(keep, 1 - _cells_at(where, cutting.cell_px, box, level, smooth=True) / np.float32(255))
@@ -120,10 +120,6 @@ def cut(
         if share is not None:
             colour, alpha = _by_brush(touch.kind, colour, alpha, share, before)
     return _reshaped(cutting, colour, alpha, box, level) if edge else (colour, alpha)
-
-
-def _over_white(colour: Colour, alpha: Plane8) -> Plane8:
-    return on_white(alpha, colour) if isinstance(colour, tuple) else over(colour, alpha, (255, 255, 255))
 
 
 def _cells_at(cells: Plane8, cell_px: int, box: Region, level: int, smooth: bool = False) -> NDArray[np.uint8]:
@@ -143,7 +139,7 @@ def _kept_white(cutting: Cutting, colour: Colour, alpha: Plane8, box: Region, le
     inside = enclosed_pixels(alpha, _cells_at(cutting.cells, cutting.cell_px, box, level))
     if not inside.any():
         return colour, alpha
-    shown = _over_white(colour, alpha)
+    shown = over_white(colour, alpha)
     straight = np.full_like(shown, colour) if isinstance(colour, tuple) else colour
     return np.where(inside[..., None] > 0, shown, straight), np.asarray(cv2.max(alpha, inside))
 
@@ -172,7 +168,7 @@ def _by_brush(
         mixed = np.rint(straight * part + shown * (1 - part)).astype(np.uint8)
         return np.where(share[..., None] > 0, mixed, straight), kept.astype(np.uint8)
     if kind == "remove-paper":
-        share = share * looks_like_paper(_over_white(colour, alpha))
+        share = share * looks_like_paper(over_white(colour, alpha))
     return colour, np.rint(alpha * (1 - share)).astype(np.uint8)
 
 

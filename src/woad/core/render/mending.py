@@ -25,7 +25,7 @@ from woad.core.spotting.mend import REACH_PX, mend
 
 _LUMA = (0.299, 0.587, 0.114)
 _BARE = 246.0  # encoded lightness from which the surroundings are paper
-_MOST_PX = 3_000_000  # a single mend larger than that is refused
+_MOST_PX = 24_000_000  # a mend whose surroundings are larger than that does nothing
 
 
 def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
@@ -39,7 +39,7 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
     touches = settings.touches
     if not hairs and not touches:
         return sheet.pyramid
-    key = ("all", tuple(id(hair) for hair in hairs), touches, id(sheet.readings) if touches else 0)
+    key = ("all", hairs, touches, sheet.readings if touches else None)
     return sheet.held.made(key, lambda: _laid(sheet, hairs, touches))  # type: ignore[no-any-return]
 
 
@@ -47,11 +47,10 @@ def _laid(sheet: Sheet, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> 
     base = sheet.pyramid
     patches: list[Patch] = []
     for hair in hairs:
-        # The hair is kept beside its patch, so that its id stays its own.
-        _, patch = sheet.mends.made(("hair", id(hair)), partial(_kept_patch, base, hair, hairs))
+        patch = sheet.mends.made(("hair", hair), partial(_hair_patch, base, hair, hairs))
         if patch is not None:
             patches.append(patch)
-    done: tuple[Hashable, ...] = ("touches", tuple(id(hair) for hair in hairs), id(sheet.readings))
+    done: tuple[Hashable, ...] = ("touches", hairs, sheet.readings)
     for touch in touches:
         done = (*done, touch)
         under = Mended(base, tuple(patches)) if patches else base
@@ -59,10 +58,6 @@ def _laid(sheet: Sheet, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> 
         if patch is not None:
             patches.append(patch)
     return Mended(base, tuple(patches)) if patches else base
-
-
-def _kept_patch(base: Pyramid, hair: Hair, hairs: tuple[Hair, ...]) -> tuple[Hair, Patch | None]:
-    return hair, _hair_patch(base, hair, hairs)
 
 
 def _surroundings(pyramid: Pyramid, x0: float, y0: float, x1: float, y1: float) -> Region:
@@ -109,7 +104,7 @@ def _touch_patch(sheet: Sheet, pyramid: Pyramid, touch: Touch) -> Patch | None:
         return None  # beside the sheet
     low, high = np.maximum(low, 0), np.minimum(high, [width, height])
     box = _surroundings(pyramid, low[0], low[1], high[0], high[1])
-    if box.w * box.h > 8 * _MOST_PX:
+    if box.w * box.h > _MOST_PX:
         return None
     stroke = BrushStroke(points - [box.x, box.y], radius, 1.0)
     strength = stroke_strength(stroke, box.w, box.h)

@@ -9,7 +9,7 @@ import numpy as np
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
-from woad.core.raster.compositing import on_white, over
+from woad.core.raster.compositing import over_white
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.hand import on_sheet
@@ -76,11 +76,6 @@ def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tu
     x, y = min(int(at[0][0] * w), w - 1), min(int(at[0][1] * h), h - 1)
     box = Region(x - 2, y - 2, 5, 5).clip(w, h)
     picture = render_region(sheet, docket, "knockout", 0, box)
-    if picture.alpha is None:
-        own = np.asarray(picture.rgb)
-    elif isinstance(picture.rgb, tuple):
-        own = on_white(picture.alpha, picture.rgb)
-    else:
-        own = over(picture.rgb, picture.alpha, (255, 255, 255))
+    own = np.asarray(picture.rgb) if picture.alpha is None else over_white(picture.rgb, picture.alpha)
     r, g, b = np.median(own.reshape(-1, 3), axis=0).astype(int).tolist()
     return r, g, b

@@ -9,6 +9,7 @@ from threading import Event
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.docket.knocking import EdgeSettings
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import SpottingSettings
 from woad.core.errors import Cancelled
@@ -33,16 +34,16 @@ _BAND_PIXELS = 2_500_000
 
 def unspotted(docket: Docket) -> Docket:
     """The docket as strays are looked for: nothing removed by Spotting, by hand in Knock-out, or moved by Edge."""
-    spotting = SpottingSettings(hairs=docket.spotting.hairs, touches=docket.spotting.touches, on=docket.spotting.on)
-    spotting = spotting.model_copy(update={"strays": "none", "lines": False})
+    own = docket.spotting
+    spotting = SpottingSettings(on=own.on, strays="none", hairs=own.hairs, lines=False, touches=own.touches)
     return docket.model_copy(
-        update={"spotting": spotting, "knockout": docket.knockout.by_itself(), "edge": type(docket.edge)(), "mix": None}
+        update={"spotting": spotting, "knockout": docket.knockout.by_itself(), "edge": EdgeSettings(), "mix": None}
     )
 
 
 def wish_of(sheet: Sheet, docket: Docket) -> object:
     """What the strays of a sheet depend on: they are looked for anew when it changes."""
-    return id(sheet.readings), unspotted(docket)
+    return sheet.readings, unspotted(docket)
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,8 +79,8 @@ def with_hairs(sheet: Sheet, docket: Docket) -> Found:
     """What a sheet is first looked over with: its hairs, and no strays yet. Hairs that are known are not looked for anew."""
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
-        hairs = sheet.held.made(
-            ("hairs", id(sheet.readings), _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
+        hairs = sheet.mends.made(
+            ("hairs", sheet.readings, _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
         )
     bare = np.zeros((1, 1), np.uint8)
     return judge(sheet, docket, Blocks(1, bare, bare), hairs)
@@ -126,7 +127,7 @@ def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
     out = np.zeros((len(pieces), 2))
     if pyramid.channels != 3 or not len(pieces):
         return out
-    one_ink = make_recipe(docket, readings).one_ink
+    one_ink = _one_ink(sheet, docket)
     ink = np.zeros(3) if isinstance(readings.ink, NoEstimate) else np.asarray((readings.ink.reflectance * 3)[:3])
     line = (1 - ink) / np.linalg.norm(1 - ink)
     for i, (x, y, w, h) in enumerate(pieces.box.tolist()):
