@@ -16,6 +16,7 @@ Image = NDArray[np.uint8]
 CORNERS = np.array([[96.0, 70.0], [700.0, 104.0], [742.0, 900.0], [58.0, 868.0]])
 
 
+@cache
 def drawn_sheet(w: int = 700, h: int = 960, ruled: bool = True, seed: int = 4) -> NDArray[np.float32]:
     """Linear reflectance (h, w, 3) of a sheet with a ruled frame and lettering, or with curls only."""
     rng = np.random.default_rng(seed)

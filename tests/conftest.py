@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -29,6 +30,30 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
     made.session.folder, made.session.folder_chosen = tmp_path / "out", True
     yield made
     made.close()
+
+
+@pytest.fixture(autouse=True, scope="session")
+def opened_once() -> Iterator[None]:
+    """What several tests open is decoded and measured once; each gets a sheet that remembers nothing of the others."""
+    from woad.app import jobs
+    from woad.core.render.patches import PatchStore
+
+    known: dict[tuple[str, bytes], jobs.Loaded] = {}
+    patch = pytest.MonkeyPatch()
+    plain = jobs.load_full
+
+    def load_full(first: jobs.Loaded) -> jobs.Loaded:
+        key = (first.original.name, first.original.data)
+        if key not in known:
+            known[key] = plain(first)
+        loaded = known[key]
+        return replace(
+            loaded, sheet=replace(loaded.sheet, original=first.original, mends=PatchStore(), held=PatchStore(10))
+        )
+
+    patch.setattr(jobs, "load_full", load_full)
+    yield
+    patch.undo()
 
 
 @pytest.fixture

@@ -222,7 +222,7 @@ def test_edge_settings_act_in_view_and_file(desk, settle) -> None:
     assert 0.4 < share < 0.9
     line = before[170:172, 150:400, 3] > 200
     assert (after[170:172, 150:400, 3][line] > 64).mean() > 0.95 if line.any() else True
-    assert desk.session.entry.checks.edge_move_px < 0
+    assert desk.session.entry.checks.edges.move_px < 0
 
 
 def test_all_marks_removed_says_nothing_wrong(desk, settle) -> None:

@@ -215,9 +215,9 @@ def test_edge_readings_count_what_is_lost() -> None:
     """The checks say how far edges moved and how many parts went."""
     docket = FLAT.with_setting("edge.move", -1.0)
     checks = check_sheet(rings(), docket)
-    assert -1.1 < checks.edge_move_px < -0.3 and checks.edge_lost == 0
+    assert -1.1 < checks.edges.move_px < -0.3 and checks.edges.lost == 0
     bold = docket.with_setting("edge.move", -6.0).with_setting("edge.thin", False)
-    assert check_sheet(rings(), bold).edge_lost > 0
+    assert check_sheet(rings(), bold).edges.lost > 0
 
 
 # -- fringe and editions ---------------------------------------------------------------------------------------------
@@ -233,7 +233,7 @@ def test_fringe_is_seen_where_it_is_and_not_made() -> None:
     assert edge > 20 and not clean.any()
     rgb[(alpha > 0) & (alpha < 200)] = (235, 220, 215)
     assert fringe_pixels(rgb, alpha)[0].any()
-    assert check_sheet(colour_sheet(), Docket(medium="gouache")).fringe < 0.1
+    assert check_sheet(colour_sheet(), Docket(medium="gouache")).edges.fringe < 0.1
 
 
 def test_the_darkening_edition_only_darkens(tmp_path: Path) -> None:

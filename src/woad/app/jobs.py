@@ -15,7 +15,8 @@ from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
 from woad.core.formats.read import Original, read_bytes, take_in_pages
-from woad.core.render.check import check_sheet
+from woad.core.render.check import Checks, check_sheet
+from woad.core.render.edge_readings import read_edges
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.report import look_at_scan
 from woad.core.render.sheet import Sheet, is_square, resquare
@@ -92,29 +93,34 @@ class Checker(QObject):
         super().__init__(session)
         self.session = session
         self.lane = Lane("check", self)
-        self._asked: object = None
-        session.sheet_changed.connect(self.refresh)
-        session.docket_changed.connect(self.refresh)
+        for signal in (session.sheet_changed, session.docket_changed, session.step_changed):
+            signal.connect(self.refresh)
 
     def refresh(self) -> None:
         entry, docket = self.session.entry, self.session.docket
+        edges = self.session.past_ink
         if (
             entry is None
             or entry.sheet is None
             or docket is None
             or not entry.sheet.settled
-            or entry.checks is not None
+            or (entry.checks is not None and (entry.checks.edges is not None or not edges))
             or (self.session.past_ink and docket.spotting.on and not looked_over(entry.sheet, docket))
         ):
             return  # counted once the sheet has been looked over for strays
-        sheet = entry.sheet
+        sheet, known = entry.sheet, entry.checks
+
+        def work() -> Checks:
+            if known is not None:  # all but the edges, which nobody had looked at
+                return replace(known, edges=read_edges(sheet, docket))
+            return check_sheet(sheet, docket, edges)
 
         def arrived(result: Result) -> None:
             if result.error is None and entry.sheet is sheet and self.session.docket == docket:
                 entry.checks = result.value
                 self.session.checks_changed.emit()
 
-        self.lane.submit(lambda: check_sheet(sheet, docket), arrived)
+        self.lane.submit(work, arrived)
 
 
 class Squarer(QObject):

@@ -33,8 +33,8 @@ def key_reading(entry: Entry | None, step: str) -> str:
         going = int(straywork.items_of(entry).goes.sum())
         return "no strays" if not going else "1 stray" if going == 1 else f"{going} strays"
     if step == "knockout":
-        if entry.checks is not None:
-            return f"fringe {entry.checks.fringe * 100:.1f} %"
+        if entry.checks is not None and entry.checks.edges is not None:
+            return f"fringe {entry.checks.edges.fringe * 100:.1f} %"
         clearing = r.clearing if docket.knockout.clearing is None else docket.knockout.clearing
         return f"clears D {clearing:.2f}"
     if step == "edge":
@@ -60,10 +60,11 @@ def trouble(entry: Entry | None, step: str) -> str:
         return "No marks were found on the sheet"
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
         return f"{entry.checks.lost} strokes are about to be lost"
-    if step == "knockout" and entry.checks is not None and entry.checks.fringe > 0.02:
-        return f"{entry.checks.fringe:.1%} of the edge pixels are lighter or darker than their marks"
-    if step == "edge" and entry.checks is not None and entry.checks.edge_lost:
-        return f"{entry.checks.edge_lost} parts are lost to the choke"
+    edges = None if entry.checks is None else entry.checks.edges
+    if step == "knockout" and edges is not None and edges.fringe > 0.02:
+        return f"{edges.fringe:.1%} of the edge pixels are lighter or darker than their marks"
+    if step == "edge" and edges is not None and edges.lost:
+        return f"{edges.lost} parts are lost to the choke"
     return ""
 
 

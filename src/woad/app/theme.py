@@ -82,6 +82,8 @@ def apply(wish: str = "system") -> Theme:
     if wish == "system":
         scheme = QGuiApplication.styleHints().colorScheme()
         wish = "dark" if scheme == Qt.ColorScheme.Dark else "light"
+    if app.property("woad-theme") == wish:
+        return current()  # a style sheet set anew styles every widget anew
     app.setProperty("woad-theme", wish)
     theme = current()
     app.setStyle("Fusion")
@@ -172,7 +174,11 @@ QFrame[role="line"] {{ background: {t.hairline}; max-height: 1px; border: none; 
 
 def icon(name: str, role: str = "text") -> QIcon:
     """A shipped icon tinted with a colour of the theme."""
-    colour = getattr(current(), role)
+    return _icon(name, getattr(current(), role))
+
+
+@cache
+def _icon(name: str, colour: str) -> QIcon:
     with open(asset("icons", f"{name}.svg"), encoding="utf-8") as file:
         svg = file.read().replace("currentColor", colour)
     renderer = QSvgRenderer(QByteArray(svg.encode()))

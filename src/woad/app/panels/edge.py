@@ -54,12 +54,12 @@ class EdgePanel(StepPanel):
         self.thin.setChecked(edge.thin)
         self.thin.setEnabled(edge.on)
         self.brush.refresh()
-        checks = entry.checks
-        if checks is None:
+        edges = None if entry.checks is None else entry.checks.edges
+        if edges is None:
             for label in (self.lost_count, self.fringe_share):
                 label.setText("…")
             return
-        self.lost_count.setText(str(checks.edge_lost))
-        self.fringe_share.setText(f"{checks.fringe:.1%}")
-        self.moved.show_text(f"{checks.edge_move_px:+.2f} px")
-        self.wide.show_text(f"{checks.edge_width_px:.1f} px" if checks.edge_width_px else "–")
+        self.lost_count.setText(str(edges.lost))
+        self.fringe_share.setText(f"{edges.fringe:.1%}")
+        self.moved.show_text(f"{edges.move_px:+.2f} px")
+        self.wide.show_text(f"{edges.width_px:.1f} px" if edges.width_px else "–")

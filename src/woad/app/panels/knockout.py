@@ -140,4 +140,5 @@ class KnockoutPanel(StepPanel):
         checks = entry.checks
         self.lost_count.setText("…" if checks is None else f"{checks.lost} · {checks.lost_share:.1%}")
         self.kept_count.setText("…" if checks is None else f"{checks.kept_share:.1%}")
-        self.fringe_share.setText("…" if checks is None else f"{checks.fringe:.1%}")
+        edges = None if checks is None else checks.edges
+        self.fringe_share.setText("…" if edges is None else f"{edges.fringe:.1%}")

@@ -14,7 +14,7 @@ from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
-from woad.core.render.edge_readings import read_edges
+from woad.core.render.edge_readings import EdgeReading, read_edges
 from woad.core.render.recipe import Recipe, ink_of, make_recipe
 from woad.core.render.region import overlay_region, render_region
 from woad.core.render.sheet import Sheet
@@ -29,8 +29,7 @@ class Checks:
 
     ``pencil_left`` mean coverage, steps of 255, where a drop-out colour lay, None without one; ``out_of_range`` share of
     colours that saturation pushes too far, ``overshoot`` of sharpened edges (share of full scale), 0 for one ink;
-    ``fringe`` share of edge pixels that no mixture of mark and ground makes; ``edge_lost`` parts that the choke takes
-    whole, ``edge_move_px`` mean move of edges (outwards above zero) and ``edge_width_px`` their width, at full size.
+    ``edges`` is None while nobody looks at the finished edges.
     """
 
     lost: int
@@ -39,14 +38,13 @@ class Checks:
     pencil_left: float | None = None
     out_of_range: float = 0.0
     overshoot: float = 0.0
-    fringe: float = 0.0
-    edge_lost: int = 0
-    edge_move_px: float = 0.0
-    edge_width_px: float = 0.0
+    edges: EdgeReading | None = None
 
 
-def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
-    """Count on a reduced level: lost strokes as connected components, paper kept as a share of the area."""
+def check_sheet(sheet: Sheet, docket: Docket, edges: bool = True) -> Checks:
+    """Count on a reduced level: lost strokes as connected components, paper kept as a share of the area.
+
+    ``edges`` are read at full size, which takes as long again."""
     level = sheet.pyramid.level_for(_CHECK_PX)
     w, h = sheet.pyramid.size(level)
     cache = RegionCache()
@@ -65,7 +63,7 @@ def check_sheet(sheet: Sheet, docket: Docket) -> Checks:
         _pencil_left(sheet, docket, recipe, level, box, cache),
         far,
         beyond,
-        *read_edges(sheet, docket),
+        read_edges(sheet, docket) if edges else None,
     )
 
 

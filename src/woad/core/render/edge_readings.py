@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -17,10 +19,21 @@ from woad.core.render.sheet import Sheet
 _CROP_PX, _CROPS = 320, 4
 
 
-def read_edges(sheet: Sheet, docket: Docket) -> tuple[float, int, float, float]:
-    """Share of fringe, parts lost, mean move and width of edges, px; all on the sheet's edge-rich places."""
+@dataclass(frozen=True)
+class EdgeReading:
+    """``fringe`` share of edge pixels that no mixture of mark and ground makes, ``lost`` parts that the choke takes
+    whole, ``move_px`` mean move of edges (outwards above zero) and ``width_px`` their width, at full size."""
+
+    fringe: float = 0.0
+    lost: int = 0
+    move_px: float = 0.0
+    width_px: float = 0.0
+
+
+def read_edges(sheet: Sheet, docket: Docket) -> EdgeReading:
+    """The finished edges, read on the sheet's edge-rich places."""
     if not docket.knockout.on:
-        return 0.0, 0, 0.0, 0.0
+        return EdgeReading()
     edge = fringe = lost = 0
     moved = length = steep = count = 0.0
     reshaped = docket.edge.acts() or bool(docket.edge.touches)
@@ -42,7 +55,7 @@ def read_edges(sheet: Sheet, docket: Docket) -> tuple[float, int, float, float]:
         steep += float(slope.sum())
         count += slope.size
     width = count / steep if steep else 0.0
-    return fringe / edge if edge else 0.0, lost, moved / length if length else 0.0, width
+    return EdgeReading(fringe / edge if edge else 0.0, lost, moved / length if length else 0.0, width)
 
 
 def _places(sheet: Sheet, docket: Docket) -> list[Region]:
