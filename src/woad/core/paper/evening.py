@@ -68,6 +68,14 @@ def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level
     return np.concatenate([patch for _, patch in _strips(grid, cell_px, (x, y, w, h), level, h)])
 
 
+def sample_places(grid: Plane, cell_px: int, at: NDArray[np.float64]) -> Plane:
+    """Bilinear samples of a regular grid at places (n, 2) in level-0 pixels; (n, C) float32, n below 32,000."""
+    place = (np.asarray(at, np.float32) + 0.5) / cell_px - 0.5
+    x, y = (np.ascontiguousarray(place[:, i])[None] for i in (0, 1))
+    out = cv2.remap(grid, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(out).reshape(len(place), grid.shape[2])
+
+
 def _strips(
     grid: Plane, cell_px: int, box: tuple[int, int, int, int], level: int, rows: int
 ) -> Iterator[tuple[slice, Plane]]:

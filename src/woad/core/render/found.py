@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from woad.core.docket.spotting import Decision
 from woad.core.docket.touches import Place
 from woad.core.spotting.hairs import Hair
+from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 from woad.core.square.frame import Frame
 
@@ -57,10 +58,8 @@ class Found:
         """For each place the piece at it, or -1 when there is none."""
         if not places or not len(self.pieces):
             return [-1] * len(places)
-        from scipy.spatial import cKDTree
-
         at = self.on_sheet(places)
-        gap, index = cKDTree(self.pieces.at).query(at)
+        gap, index = (found[:, 0] for found in neighbours(self.pieces.at, 1, at))
         reach = np.maximum(_REACH_MM * self.ppi / 25.4, 0.6 * self.pieces.length_px[index])
         return [int(i) if g <= r else -1 for g, i, r in zip(gap, index, reach, strict=True)]
 

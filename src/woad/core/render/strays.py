@@ -14,7 +14,7 @@ from woad.core.docket.model import Docket
 from woad.core.docket.spotting import SpottingSettings
 from woad.core.errors import Cancelled
 from woad.core.estimate import NoEstimate
-from woad.core.paper.evening import linear_light, sample_grid
+from woad.core.paper.evening import linear_light, sample_places
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
 from woad.core.render.mending import look_for_hairs
@@ -130,11 +130,11 @@ def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
     one_ink = _one_ink(sheet, docket)
     ink = np.zeros(3) if isinstance(readings.ink, NoEstimate) else np.asarray((readings.ink.reflectance * 3)[:3])
     line = (1 - ink) / np.linalg.norm(1 - ink)
-    for i, (x, y, w, h) in enumerate(pieces.box.tolist()):
+    papers = np.maximum(sample_places(readings.light, readings.cell_px, pieces.at), 1e-3)
+    for i, ((x, y, w, h), paper) in enumerate(zip(pieces.box.tolist(), papers, strict=True)):
         # A long hair's middle tells its colour as well as all of it.
         box = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64)).clip(*pyramid.size(0))
-        paper = sample_grid(readings.light, readings.cell_px, box.x, box.y, 1, 1, 0)[0, 0]
-        dark = (1 - linear_light(pyramid.read(0, box)) / np.maximum(paper, 1e-3)).reshape(-1, 3)
+        dark = (1 - linear_light(pyramid.read(0, box)) / paper).reshape(-1, 3)
         deep = dark.mean(axis=1)
         own = dark[deep >= 0.6 * deep.max()].mean(axis=0).astype(np.float64)
         size = max(float(np.linalg.norm(own)), 1e-3)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from importlib import import_module
-from threading import Event, Thread
+from threading import Event
 
 import cv2
 import numpy as np
@@ -109,8 +108,6 @@ def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event
     planes = _empty_planes(recipe, w, h)
     look = docket.spotting.on and not looked_over(sheet, docket)
     if look:
-        # Needed only once all bands are done, and a second in coming: loaded beside them.
-        Thread(target=import_module, args=("scipy.spatial",), daemon=True).start()
         sheet = replace(sheet, strays=with_hairs(sheet, docket))
     blocks = new_blocks(w, h) if look and recipe.knockout else None
     work = _Work(sheet, recipe, mended_pyramid(sheet, docket), planes, blocks, stop)

@@ -13,6 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.near import neighbours
+
 Plane = NDArray[np.float32]
 
 WORK_PPI = 300.0  # hairs are looked for at about this resolution: thinner than that nothing shows
@@ -195,9 +197,7 @@ def _dust(
 
 def _alone(at: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
     """Which places have at most two others within ``reach``: many of a kind are texture or meant."""
-    if len(at) < 2:
+    if len(at) < 4:
         return np.ones(len(at), bool)
-    from scipy.spatial import cKDTree
-
-    tree = cKDTree(at)
-    return np.array([len(near) <= 3 for near in tree.query_ball_point(at, reach)], bool)
+    gap, _ = neighbours(at, 4)
+    return gap[:, 3] > reach

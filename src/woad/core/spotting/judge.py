@@ -15,6 +15,7 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 
 Floats = NDArray[np.float64]
@@ -51,10 +52,8 @@ def _company(pieces: Pieces, mm: float) -> tuple[Floats, Floats, Floats, Floats]
     n = len(pieces)
     if n < 2:
         return np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(n)
-    from scipy.spatial import cKDTree
-
     many = min(_MOST_NEIGHBOURS, n - 1)
-    gap, other = cKDTree(pieces.at).query(pieces.at, k=many + 1)
+    gap, other = neighbours(pieces.at, many + 1)
     gap, other = gap[:, 1:] / mm, other[:, 1:]
     size, peak = np.log(np.maximum(pieces.size_px, 0.5)), pieces.peak
     off = np.abs(size[other] - size[:, None]) / 0.7 + np.abs(peak[other] - peak[:, None]) / (0.25 * pieces.strong)
@@ -80,9 +79,7 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
     n = len(pieces)
     if n < 3:
         return np.zeros((n, 2))
-    from scipy.spatial import cKDTree
-
-    gap, other = cKDTree(pieces.at).query(pieces.at, k=min(13, n))
+    gap, other = neighbours(pieces.at, min(13, n))
     gap, other = gap[:, 1:] * 25.4 / ppi, other[:, 1:]
     size = np.log(np.maximum(pieces.size_px, 0.5))
     off = np.abs(size[other] - size[:, None]) + np.abs(pieces.peak[other] - pieces.peak[:, None]) / (
