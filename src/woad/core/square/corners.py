@@ -96,24 +96,17 @@ def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     if len(lines) < 4:
         return []
     pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
-    found = []
-    meet, crosswise = _meetings(lines), _crosswise(lines)
+    quads, sides = _candidates(lines, pairs, w, h)
+    if not len(quads):
+        return []
     profiles = _profiles(image, lines, noise)
-    for (a, b), (c, d) in combinations(pairs, 2):
-        if not (crosswise[a][c] and crosswise[a][d] and crosswise[b][c] and crosswise[b][d]):
-            continue
-        quad = np.array([meet[c, a], meet[a, d], meet[d, b], meet[b, c]])
-        if not _plausible(quad, w, h):
-            continue
-        rough = min(profiles[i].support(p, q) for i, p, q in ((a, quad[0], quad[1]), (d, quad[1], quad[2]),
-                                                              (b, quad[2], quad[3]), (c, quad[3], quad[0])))  # fmt: skip
-        if rough > 0.45:
-            area = float(cv2.contourArea(quad.astype(np.float32))) / (w * h)
-            found.append((rough + 0.3 * np.sqrt(area), quad))
-    found.sort(key=lambda item: -item[0])
+    ends = np.roll(quads, -1, axis=1)
+    support = np.stack([profiles.support(sides[:, i], quads[:, i], ends[:, i]) for i in range(4)]).min(axis=0)
+    score = np.where(support > 0.45, support + 0.3 * np.sqrt(_areas(quads) / (w * h)), -1.0)
+    found = np.argsort(-score, kind="stable")[: min(_MOST_GRADED, int((score >= 0).sum()))]
     graded: list[_Quad] = []
-    for _, quad in found[:_MOST_GRADED]:
-        one = _grade(image, quad, noise)
+    for index in found:
+        one = _grade(image, quads[index], noise)
         if one is not None:
             graded.append(one)
     graded.sort(key=lambda q: -q.score)
@@ -136,11 +129,11 @@ def _opposite(a: Line, b: Line, side: int) -> bool:
     return abs(a.rho - flip * b.rho) > 0.2 * side
 
 
-def _crosswise(lines: list[Line]) -> list[list[bool]]:
+def _crosswise(lines: list[Line]) -> NDArray[np.bool_]:
     """Whether each two lines cross steeply enough to be neighbouring sides of a sheet."""
     angle = np.array([line.angle for line in lines])
     turn = np.abs(angle[:, None] - angle[None, :]) % np.pi
-    return (np.minimum(turn, np.pi - turn) >= np.deg2rad(58)).tolist()  # type: ignore[no-any-return]
+    return np.asarray(np.minimum(turn, np.pi - turn) >= np.deg2rad(58), np.bool_)
 
 
 def _meetings(lines: list[Line]) -> Points:
@@ -155,39 +148,62 @@ def _meetings(lines: list[Line]) -> Points:
     return np.stack([x, y], axis=-1)
 
 
-def _plausible(quad: Points, w: int, h: int) -> bool:
-    """Inside the picture, convex, and neither a sliver nor tiny."""
+def _candidates(lines: list[Line], pairs: list[tuple[int, int]], w: int, h: int) -> tuple[Points, NDArray[np.intp]]:
+    """All quadrilaterals of two pairs of opposite lines that could be a sheet, (n, 4, 2), and the lines that their four
+    sides lie on, (n, 4)."""
+    chosen = np.array(list(combinations(pairs, 2)), np.intp).reshape(-1, 4)
+    a, b, c, d = chosen.T
+    crosswise = _crosswise(lines)
+    chosen = chosen[crosswise[a, c] & crosswise[a, d] & crosswise[b, c] & crosswise[b, d]]
+    a, b, c, d = chosen.T
+    meet = _meetings(lines)
+    quads = np.stack([meet[c, a], meet[a, d], meet[d, b], meet[b, c]], axis=1)
+    good = _plausible(quads, w, h)
+    return quads[good], np.stack([a, d, b, c], axis=1)[good]
+
+
+def _areas(quads: Points) -> NDArray[np.float64]:
+    """Areas of quadrilaterals (n, 4, 2)."""
+    ends = np.roll(quads, -1, axis=1)
+    return np.asarray(np.abs((quads[..., 0] * ends[..., 1] - quads[..., 1] * ends[..., 0]).sum(axis=1)) / 2, np.float64)
+
+
+def _plausible(quads: Points, w: int, h: int) -> NDArray[np.bool_]:
+    """Which are inside the picture, convex, and neither a sliver nor tiny."""
     slack = 0.01 * max(w, h)
-    if quad.min() < -slack or quad[:, 0].max() > w + slack or quad[:, 1].max() > h + slack:
-        return False
-    area = float(cv2.contourArea(quad.astype(np.float32)))
-    return area > 0.12 * w * h and bool(cv2.isContourConvex(quad.astype(np.float32)))
+    low, high = quads.min(axis=(1, 2)), quads.max(axis=1)
+    inside = (low >= -slack) & (high[:, 0] <= w + slack) & (high[:, 1] <= h + slack)
+    along = np.roll(quads, -1, axis=1) - quads
+    after = np.roll(along, -1, axis=1)
+    turn = along[..., 0] * after[..., 1] - along[..., 1] * after[..., 0]
+    convex = (turn >= 0).all(axis=1) | (turn <= 0).all(axis=1)
+    return np.asarray(inside & convex & (_areas(quads) > 0.12 * w * h), np.bool_)
 
 
-@dataclass(frozen=True)
-class _Profile:
-    """Steps across the whole of a line, counted up every second pixel, so that the support of any part of it is a
-    look-up. Plain lists: they are read thousands of times, one number at a time."""
+@dataclass(frozen=True, eq=False)
+class _Profiles:
+    """Steps across the whole of each line, counted up every second pixel from ``-reach``, so that the support of any part
+    of it is a look-up: ``along`` (n, 2), ``plus`` and ``minus`` (n, m)."""
 
-    along: tuple[float, float]
+    along: Points
     reach: int
-    plus: list[int]
-    minus: list[int]
+    plus: NDArray[np.int64]
+    minus: NDArray[np.int64]
 
-    def support(self, p: Points, q: Points) -> float:
-        """Share of the middle nine tenths of p..q where the step has one and the same sign."""
-        ux, uy = self.along
-        t0, t1 = p[0] * ux + p[1] * uy, q[0] * ux + q[1] * uy
-        if t0 > t1:
-            t0, t1 = t1, t0
+    def support(self, line: NDArray[np.intp], p: Points, q: Points) -> NDArray[np.float64]:
+        """For each line and part p..q of it: the share of its middle nine tenths where the step has one and the same
+        sign."""
+        ends = np.stack([(p * self.along[line]).sum(axis=1), (q * self.along[line]).sum(axis=1)])
+        t0, t1 = ends.min(axis=0), ends.max(axis=0)
         cut = 0.05 * (t1 - t0)
-        last = len(self.plus) - 1
-        low = min(max(int((t0 + cut + self.reach) / 2), 0), last - 1)
-        high = min(max(int((t1 - cut + self.reach) / 2), low + 1), last)
-        return max(self.plus[high] - self.plus[low], self.minus[high] - self.minus[low]) / (high - low)
+        last = self.plus.shape[1] - 1
+        low = np.clip(((t0 + cut + self.reach) / 2).astype(np.intp), 0, last - 1)
+        high = np.minimum(np.maximum(((t1 - cut + self.reach) / 2).astype(np.intp), low + 1), last)
+        counts = np.maximum(*(sums[line, high] - sums[line, low] for sums in (self.plus, self.minus)))
+        return np.asarray(counts / (high - low), np.float64)
 
 
-def _profiles(image: Plane, lines: list[Line], noise: float) -> list[_Profile]:
+def _profiles(image: Plane, lines: list[Line], noise: float) -> _Profiles:
     """Profiles of all lines, in one look-up of the picture."""
     h, w = image.shape[:2]
     reach = int(np.hypot(h, w)) + 2
@@ -201,18 +217,17 @@ def _profiles(image: Plane, lines: list[Line], noise: float) -> list[_Profile]:
     on = points[inside]
     across = normal[which]
     step = sum(sample(image, on + across * o) - sample(image, on - across * o) for o in (2.5, 5.5)) / 2
-    out = []
+    parts = np.zeros(inside.shape)
     for i in range(len(lines)):
         mine = np.asarray(step)[which == i]
         strong = mine[np.linalg.norm(mine, axis=1) > 2.2 * noise]
         # Both signs are counted: the sheet may lie on either side of the line.
         direction = strong.sum(axis=0) if len(strong) else np.ones(image.shape[2])
         direction = direction / max(float(np.linalg.norm(direction)), 1e-9)
-        part = np.zeros(len(t), np.float64)
-        part[inside[i]] = mine @ direction
-        plus, minus = np.cumsum(part > 1.6 * noise), np.cumsum(part < -1.6 * noise)
-        out.append(_Profile((float(along[i, 0]), float(along[i, 1])), reach, [0, *plus.tolist()], [0, *minus.tolist()]))
-    return out
+        parts[i, inside[i]] = mine @ direction
+    nothing = np.zeros((len(lines), 1), bool)
+    plus, minus = (np.hstack([nothing, hit]).cumsum(axis=1) for hit in (parts > 1.6 * noise, parts < -1.6 * noise))
+    return _Profiles(along, reach, plus, minus)
 
 
 def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
