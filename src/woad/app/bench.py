@@ -82,12 +82,12 @@ class Tile(PaintedButton):
 class BenchBar(QWidget):
     """All tiles; asks a worker for close-ups whenever settings or spots change."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, behind: Lane | None = None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("benchbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
-        self.lane = Lane("close-ups", self)
+        self.lane = Lane("close-ups", self, behind=behind)
         self.tiles: dict[str, Tile] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 0, 12, 0)

@@ -33,11 +33,14 @@ class Desk(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session = Session(self)
-        self.opener, self.checker, self.writer = Opener(session), Checker(session), Writer(session)
-        self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session)
+        # The view hears of every change first, and what else is drawn or counted of it waits for the view.
+        self.view = SheetView(session)
+        first = self.view.lane
+        self.opener, self.checker, self.writer = Opener(session), Checker(session, first), Writer(session)
+        self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session, first)
         self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
-        self.bench, self.pile, self.view = BenchBar(session), Pile(session), SheetView(session)
+        self.bench, self.pile = BenchBar(session, first), Pile(session, first)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
         self.editions = EditionsPanel(session)
         self.panels: dict[str, StepPanel] = {

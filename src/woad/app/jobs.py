@@ -89,10 +89,10 @@ def _name_of(source: Source) -> str:
 class Checker(QObject):
     """Counts lost strokes and kept paper behind the newest settings."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, behind: Lane) -> None:
         super().__init__(session)
         self.session = session
-        self.lane = Lane("check", self)
+        self.lane = Lane("check", self, behind=behind)
         for signal in (session.sheet_changed, session.docket_changed, session.step_changed):
             signal.connect(self.refresh)
 
@@ -151,10 +151,10 @@ class Squarer(QObject):
 class Looker(QObject):
     """Looks the chosen sheet over for strays behind the newest settings; the strays known so far stay on until then."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, behind: Lane) -> None:
         super().__init__(session)
         self.session = session
-        self.lane = Lane("strays", self)
+        self.lane = Lane("strays", self, behind=behind)
         self._stop = Event()
         self._asked: object = None
         # While a slider is dragged nothing is looked over.

@@ -58,13 +58,13 @@ class PileItem(QAbstractButton):
 class Pile(QWidget):
     """The column of sheets."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, behind: Lane | None = None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("pile")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(148)
         self.session = session
-        self.lane = Lane("thumbnails", self, queue=True)
+        self.lane = Lane("thumbnails", self, queue=True, behind=behind)
         self.items: list[PileItem] = []
         self._asked: dict[int, object] = {}
         self._chosen = -1

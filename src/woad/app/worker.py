@@ -6,6 +6,7 @@ import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from threading import Condition, Event, Thread
+from time import monotonic
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
@@ -23,14 +24,20 @@ class Result:
     error: BaseException | None = None
 
 
+_PATIENCE = 0.5
+
+
 class Lane(QObject):
-    """One thread that always works on the newest request; older ones that have not begun are forgotten."""
+    """One thread that always works on the newest request; older ones that have not begun are forgotten.
+
+    With ``queue`` every request is worked on. A lane ``behind`` another begins nothing while that one is busy (for half a
+    second at most): what the eye waits for has the processor to itself."""
 
     finished = Signal(object)
 
-    def __init__(self, name: str, parent: QObject, queue: bool = False) -> None:
+    def __init__(self, name: str, parent: QObject, queue: bool = False, behind: Lane | None = None) -> None:
         super().__init__(parent)
-        self._name, self._queue = name, queue
+        self._name, self._queue, self._behind = name, queue, behind
         self._wake = Condition()
         self._waiting: list[tuple[int, Callable[[], Any], Callable[[Result], None]]] = []
         self._number = 0
@@ -63,6 +70,7 @@ class Lane(QObject):
             with self._wake:
                 while not self._waiting and not self._closing:
                     self._wake.wait()
+                self._let_pass()
                 if self._closing:
                     return
                 number, work, done = self._waiting.pop(0)
@@ -79,6 +87,12 @@ class Lane(QObject):
                 self._busy = False
                 self._undelivered += 1
             self.finished.emit((result, done))
+
+    def _let_pass(self) -> None:
+        """Wait for the lane before this one; newer requests come in meanwhile."""
+        until = monotonic() + _PATIENCE
+        while self._behind is not None and self._behind.busy and not self._closing and monotonic() < until:
+            self._wake.wait(0.004)
 
     def _deliver(self, pair: tuple[Result, Callable[[Result], None]]) -> None:
         result, done = pair

@@ -80,10 +80,12 @@ def tint(image: Image8, mask: Image8, colour: tuple[int, int, int]) -> None:
 
 def shade(image: Image8, mask: Image8, colour: tuple[int, int, int]) -> None:
     """Lay a graded overlay (0..255 strength) over the picture, in place; half of the picture shows through."""
-    share = mask.astype(np.float32)[..., None] * np.float32(1 / 255)
-    share = np.where(mask[..., None] == 255, np.float32(0.8), np.minimum(share * 1.2, 0.7))
+    on = mask > 0  # strays are few: the rest of the view costs nothing
+    share = np.minimum(np.arange(256, dtype=np.float32) * np.float32(1.2 / 255), 0.7)
+    share[255] = 0.8
+    own = share[mask[on]][:, None]
     tone = np.array([colour[2], colour[1], colour[0]], np.float32)
-    image[..., :3] = np.rint(image[..., :3] * (1 - share) + tone * share).astype(np.uint8)
+    image[..., :3][on] = np.rint(image[..., :3][on] * (1 - own) + tone * own).astype(np.uint8)
 
 
 def to_size(image: Image8, w: int, h: int) -> Image8:

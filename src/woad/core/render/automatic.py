@@ -44,28 +44,29 @@ class Picture:
 
 
 class RegionCache:
-    """The newest few Paper results: moving a flag then costs only curves. Bounded by pixels; thread safe."""
+    """The newest few results of Paper and Ink: moving a flag then costs only curves, and what Spotting shows of its work
+    only a comparison. Bounded by pixels; thread safe."""
 
     def __init__(self, max_pixels: int = 12_000_000) -> None:
         self._max, self._held = max_pixels, 0
-        self._items: OrderedDict[Any, Evened] = OrderedDict()
+        self._items: OrderedDict[Any, Evened | Inked] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: Any) -> Evened | None:
+    def get(self, key: Any) -> Evened | Inked | None:
         with self._lock:
             item = self._items.get(key)
             if item is not None:
                 self._items.move_to_end(key)
             return item
 
-    def put(self, key: Any, item: Evened) -> None:
+    def put(self, key: Any, item: Evened | Inked) -> None:
         with self._lock:
             if key in self._items:
                 return
             self._items[key] = item
-            self._held += item.gate.size
+            self._held += item.pixels
             while self._held > self._max and len(self._items) > 1:
-                self._held -= self._items.popitem(last=False)[1].gate.size
+                self._held -= self._items.popitem(last=False)[1].pixels
 
 
 def evened_tile(
@@ -74,7 +75,7 @@ def evened_tile(
     pyramid = pyramid or sheet.pyramid
     key = (sheet.readings, pyramid, level, tile, recipe.paper_key)
     held = cache.get(key) if cache is not None else None
-    if held is not None:
+    if isinstance(held, Evened):
         return held
     encoded = pyramid.read(level, tile)
     hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
@@ -94,11 +95,16 @@ def automatic_picture(
     evened = evened_tile(sheet, recipe, level, tile, cache, pyramid)
     inner = inner_of(box, tile)
     clearing = None if step == "ink" else clearing_of(sheet.strays, docket.spotting, sheet.frame)
+    key = (sheet.readings, pyramid, level, box, recipe, sheet.ppi)
     if recipe.work == Work() and (recipe.one_ink and not recipe.clears_more):
         # Nothing looks around a pixel: only what is shown is computed.
         evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
         tile, inner = box, WHOLE
-    inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
+    inked = cache.get(key) if cache is not None else None
+    if not isinstance(inked, Inked):
+        inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
+        if cache is not None:
+            cache.put(key, inked)
     gone = None if clearing is None else clearing.tile(box, level)
     if step in ("ink", "spotting") or not recipe.knockout:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
-from threading import Lock
+from threading import Event, Lock
 from typing import Any
 
 import numpy as np
@@ -65,19 +65,32 @@ class PatchStore:
     def __init__(self, most: int = 800) -> None:
         self._lock, self._most = Lock(), most
         self._items: OrderedDict[Hashable, Any] = OrderedDict()
+        self._making: dict[Hashable, Event] = {}
 
     def made(self, key: Hashable, make: Callable[[], Any]) -> Any:
-        """What was made for ``key``; made now if it was not."""
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-        value = make()
-        with self._lock:
-            self._items[key] = value
-            while len(self._items) > self._most:
-                self._items.popitem(last=False)
-        return value
+        """What was made for ``key``; made now if it was not. Two threads that want the same make it once."""
+        while True:
+            with self._lock:
+                if key in self._items:
+                    self._items.move_to_end(key)
+                    return self._items[key]
+                others = self._making.get(key)
+                done = self._making.setdefault(key, Event())
+            if others is None:
+                break
+            others.wait()
+        try:
+            value = make()
+            with self._lock:
+                self._items[key] = value
+                while len(self._items) > self._most:
+                    self._items.popitem(last=False)
+            return value
+        finally:
+            # Also after a failure: whoever waits then tries it himself.
+            with self._lock:
+                del self._making[key]
+            done.set()
 
 
 def make_patch(box: Region, before: NDArray[np.generic], after: NDArray[np.generic]) -> Patch | None:

@@ -35,6 +35,10 @@ class Evened:
     gate: Plane8
     folded: Codes
 
+    @property
+    def pixels(self) -> int:
+        return self.gate.size
+
 
 @dataclass(frozen=True)
 class Inked:
@@ -42,6 +46,10 @@ class Inked:
 
     tone: Plane8 | None
     rgb: Plane8 | None
+
+    @property
+    def pixels(self) -> int:
+        return sum(plane.size for plane in (self.tone, self.rgb) if plane is not None) // 3
 
 
 @dataclass(frozen=True)
