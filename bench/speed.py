@@ -1,6 +1,6 @@
 """Speed and memory as ratios to something measured in the same run, each beside its bar in the design.
 
-Run: ./run bench speed [--rows view,open,clean,memory,start,growth] [--kinds jpg,png,tif]. Exits 1 when a bar is missed.
+Run: ./run bench speed [--rows view,mend,open,clean,memory,start,growth] [--kinds jpg,png,tif]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from speed_rows import Row
 
 ROWS: dict[str, Callable[[list[str]], list[Row]]] = {
     "view": speed_rows.view_rows,
+    "mend": speed_rows.mend_rows,
     "open": speed_rows.open_rows,
     "clean": speed_rows.clean_rows,
     "memory": speed_rows.memory_rows,

@@ -19,7 +19,7 @@ import numpy as np
 
 import plain
 from measured import run_measured
-from woad.demo.job import bench_sheet
+from woad.demo.job import bench_sheet, demo_files
 
 OUT = Path(__file__).parent / "out"
 
@@ -47,10 +47,12 @@ def best(work: Callable[[], object], times: int = 3) -> float:
 # -- view ---------------------------------------------------------------------------------------------------------
 
 
-def _view_times(path: Path) -> list[float]:
+def _view_times(path: Path, *how: str) -> list[float]:
     """Seconds from a setting moved until the new picture is painted, for many moves, in a view of 1200 x 700."""
     script = Path(__file__).parent / "view_probe.py"
-    text = subprocess.run([sys.executable, str(script), str(path)], check=True, capture_output=True, text=True).stdout
+    text = subprocess.run(
+        [sys.executable, str(script), str(path), *how], check=True, capture_output=True, text=True
+    ).stdout
     return [float(v) for v in json.loads(text.strip().splitlines()[-1])]
 
 
@@ -65,6 +67,16 @@ def view_rows(_kinds: list[str]) -> list[Row]:
         Row("view, A4 at 600 ppi: median", median / plain_time, 0.5, "the same formulas in plain NumPy"),
         Row("view, A4 at 600 ppi: 95th percentile", float(np.percentile(times, 95)) / plain_time, 1.0, "the same"),
         Row("view, A3 at 1200 ppi: median", statistics.median(large) / statistics.median(small), 1.2, "A5 at 300 ppi"),
+    ]
+
+
+def mend_rows(_kinds: list[str]) -> list[Row]:
+    """How long after a stroke of the mend brush its result is painted, at 100 % on a painting. The bar is a time."""
+    times = _view_times(next(path for path in demo_files() if path.stem == "mackerel"), "mend")
+    milliseconds = "ms from the end of the stroke"
+    return [
+        Row("mend, median", 1000 * statistics.median(times), 200, milliseconds),
+        Row("mend, slowest of 12", 1000 * max(times), 200, milliseconds),
     ]
 
 

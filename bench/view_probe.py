@@ -1,4 +1,8 @@
-"""Open a sheet in the real window, move settings, and time each until its picture is painted. Prints JSON seconds."""
+"""Open a sheet in the real window, move settings (or, with ``mend``, mend places), and time each until its picture is
+painted. Prints JSON seconds.
+
+Run by speed.py: view_probe.py SHEET [mend]
+"""
 
 from __future__ import annotations
 
@@ -10,7 +14,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -47,6 +51,20 @@ def main() -> None:
             QTest.qWait(5)
 
     session = window.session
+    if sys.argv[2:] == ["mend"]:
+        session.go_to("spotting")
+        view.zoom_to(1.0)
+        session.take_tool("mend")
+        while not window.idle():
+            QTest.qWait(5)
+        for i in range(12):
+            start = view.rect().center() + QPoint(-150 + 25 * i, -60 + 11 * i)
+            QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+            QTest.mouseMove(view, start + QPoint(20, 3))
+            timed(lambda s=start: QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=s + QPoint(20, 3)))
+        print(json.dumps(times))
+        sys.stdout.flush()
+        os._exit(0)
     for zoom in (None, 0.5, 1.0, 3.0):
         if zoom is None:
             view.fit()

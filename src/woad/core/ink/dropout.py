@@ -26,7 +26,7 @@ _STEPS = 256
 _LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
-_HALO = 4
+REACH_PX = 4
 _BOX3 = np.ones((3, 3), np.uint8)
 _WHOLLY = (0.3, 0.5)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
 
@@ -124,8 +124,8 @@ def drop_out(codes: Codes, dropper: Dropper) -> Codes:
     rows = max(8, _STRIP_VALUES // max(1, codes.shape[1] * 3))
     for top in range(0, codes.shape[0], rows):
         # A few rows more on each side: a pixel's neighbours have a part in it.
-        first = max(top - _HALO, 0)
-        part = np.ascontiguousarray(codes[first : top + rows + _HALO])
+        first = max(top - REACH_PX, 0)
+        part = np.ascontiguousarray(codes[first : top + rows + REACH_PX])
         out[top : top + rows] = _cleared(part, dropper)[top - first :][: codes[top : top + rows].shape[0]]
     return out
 

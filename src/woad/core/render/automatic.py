@@ -11,12 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
+from woad.core.ink.dropout import REACH_PX as DROP_OUT_REACH_PX
+from woad.core.paper.marks import ALIGN_PX
+from woad.core.paper.marks import REACH_PX as PAPER_REACH_PX
 from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import clearing_of
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
+from woad.core.render.patches import Mended
 from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import (
@@ -77,12 +81,43 @@ def evened_tile(
     held = cache.get(key) if cache is not None else None
     if isinstance(held, Evened):
         return held
-    encoded = pyramid.read(level, tile)
-    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
-    out = paper_step(encoded, tile, level, recipe, sheet.readings, hand)
+    out = None
+    if cache is not None and isinstance(pyramid, Mended):
+        held = cache.get((sheet.readings, pyramid.before_last(), level, tile, recipe.paper_key))
+        if isinstance(held, Evened):
+            out = _evened_anew(held, sheet, recipe, level, tile, pyramid)
+    if out is None:
+        out = _evened(sheet, recipe, level, tile, pyramid)
     if cache is not None:
         cache.put(key, out)
     return out
+
+
+def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, pyramid: Pyramid) -> Evened:
+    hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
+    return paper_step(pyramid.read(level, tile), tile, level, recipe, sheet.readings, hand)
+
+
+def _evened_anew(
+    before: Evened, sheet: Sheet, recipe: Recipe, level: int, tile: Region, pyramid: Mended
+) -> Evened | None:
+    """What was evened before the newest patch came, evened anew where that patch can tell; None when that is most of it."""
+    changed = pyramid.patches[-1].changed(level)
+    if changed is None:
+        return before
+    reach = PAPER_REACH_PX + DROP_OUT_REACH_PX
+    inside = Region(changed.x - tile.x, changed.y - tile.y, changed.w, changed.h).grown(reach, 1, tile.w, tile.h)
+    if inside.w <= 0 or inside.h <= 0:
+        return before
+    around = inside.grown(reach, ALIGN_PX, tile.w, tile.h)
+    if 2 * around.w * around.h > tile.w * tile.h:
+        return None
+    part = Region(tile.x + around.x, tile.y + around.y, around.w, around.h)
+    new = _evened(sheet, recipe, level, part, pyramid)
+    at, own = inner_of(inside, Region(0, 0, tile.w, tile.h)), inner_of(inside, around)
+    codes, gate, folded = before.codes.copy(), before.gate.copy(), before.folded.copy()
+    codes[at], gate[at], folded[at] = new.codes[own], new.gate[own], new.folded[own]
+    return Evened(codes, gate, folded)
 
 
 def automatic_picture(

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from threading import Event, Lock
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,9 +25,18 @@ class Patch:
     box: Region
     change: tuple[NDArray[np.float32], ...]
 
+    def changed(self, level: int) -> Region | None:
+        """The box of a level outside which nothing changes; None when nothing does."""
+        if level >= len(self.change):
+            return None
+        hit = np.asarray(self.change[level].any(axis=2), np.uint8)
+        x, y, w, h = cv2.boundingRect(hit)
+        return Region((self.box.x >> level) + x, (self.box.y >> level) + y, w, h) if w and h else None
+
 
 class Mended(Pyramid):
-    """A pyramid with patches laid over it: reads like any other, and costs what the patches in view cost."""
+    """A pyramid with patches laid over it: reads like any other, and costs what the patches in view cost. Two of them
+    with the same patches on the same pyramid are equal."""
 
     def __init__(self, base: Pyramid, patches: tuple[Patch, ...]) -> None:
         super().__init__(base.levels)
@@ -35,6 +45,16 @@ class Mended(Pyramid):
 
     base: Pyramid
     patches: tuple[Patch, ...]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Mended) and other.base is self.base and other.patches == self.patches
+
+    def __hash__(self) -> int:
+        return hash((id(self.base), self.patches))
+
+    def before_last(self) -> Pyramid:
+        """The same without the newest patch."""
+        return Mended(self.base, self.patches[:-1]) if len(self.patches) > 1 else self.base
 
     def size(self, level: int) -> tuple[int, int]:
         return self.base.size(level)
