@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import DUST, FLAT, STIPPLE, png_bytes, strewn
+from sheets import DUST, FLAT, STIPPLE, colour_sheet, pen_sheet, png_bytes, strewn
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Area, Decision
 from woad.core.docket.touches import Touch
@@ -18,8 +18,10 @@ from woad.core.errors import BadSetting
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
+from woad.core.render.automatic import RegionCache
 from woad.core.render.clearing import goes
 from woad.core.render.mending import look_for_hairs, mended_pyramid
+from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
@@ -172,6 +174,27 @@ def test_brushes_mend_and_copy_at_every_level() -> None:
     assert np.abs(half - again).max() <= 2
     beside = docket.with_setting("spotting.touches", (over.model_copy(update={"points": ((3.0, 3.0),)}),))
     assert mended_pyramid(sheet, beside) is sheet.pyramid  # a stroke beside the sheet does nothing
+
+
+@pytest.mark.parametrize(("medium", "x"), [("gouache", 0.46), ("pen", 0.66)])
+def test_after_a_mend_the_view_is_what_it_would_be_afresh(medium: str, x: float) -> None:
+    """Only what a mend can change is computed anew: to the pixel the picture without any memory, at full and half size."""
+    sheet = colour_sheet() if medium == "gouache" else pen_sheet()
+    w, h = sheet.full_size
+    touches: tuple[Touch, ...] = ()
+    docket, cache_ = Docket(medium=medium), RegionCache()
+    before = render_region(sheet, docket, "knockout", 0, Region(0, 0, w, h)).alpha
+    for y in (0.5, 0.2, 0.52, 0.16):
+        touches += (Touch(kind="mend", points=((x, y), (x + 0.02, y)), radius=8 / max(w, h), strength=1),)
+        docket = docket.model_copy(update={"spotting": docket.spotting.model_copy(update={"touches": touches})})
+        for level in (0, 1):
+            box = Region(0, 0, w >> level, h >> level)
+            kept = render_region(sheet, docket, "knockout", level, box, cache_)
+            fresh = render_region(sheet, docket, "knockout", level, box, RegionCache())
+            np.testing.assert_array_equal(kept.rgb, fresh.rgb)
+            np.testing.assert_array_equal(kept.alpha, fresh.alpha)
+    assert before is not None
+    assert (before != render_region(sheet, docket, "knockout", 0, Region(0, 0, w, h), cache_).alpha).sum() > 50
 
 
 def test_a_sheet_full_of_specks_stays_usable() -> None:
