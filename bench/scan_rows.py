@@ -18,7 +18,7 @@ from media import ALL, draw, turned
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import take_in
-from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.report import look_at_scan
 from woad.core.render.sheet import make_sheet
@@ -117,7 +117,7 @@ def bow_row(first_seed: int) -> Misses:
         at = np.linspace(150, 1250, 7)
         points = tuple((float(px), float(350 + np.interp(px, x, bend))) for px in at)
         frame = replace(plain_frame(w, h), bows=(Bow(points),))
-        out = warp(image, frame, 0, Region(0, 0, w, h))
+        out = warp(Pyramid((image,)), frame, 0, Region(0, 0, w, h))
         dark = 255.0 - out[..., 0]
         dark[dark < 40] = 0
         columns = np.arange(200, 1200)
@@ -146,7 +146,7 @@ def sharp_row(first_seed: int) -> Misses:
             for one in (linear, flat.linear)]  # fmt: skip
     frame = plane_frame((w, h), 0, False, 4.3, None, "auto")
     left, top = (frame.plane[0] - w) // 2, (frame.plane[1] - h) // 2
-    once = warp(shot[0], frame, 0, Region(left, top, w, h))
+    once = warp(Pyramid((shot[0],)), frame, 0, Region(left, top, w, h))
     chain = shot[0]
     for deg in (2.0, 1.3, 1.0):
         matrix = cv2.getRotationMatrix2D((w / 2 - 0.5, h / 2 - 0.5), deg, 1.0)

@@ -62,7 +62,8 @@ def _one(job: tuple[str, int]) -> tuple[Pieces, float, NDArray[np.float64] | Non
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
-    found = look_over(loaded, docket)
+    found = look_over(loaded, docket).strays
+    assert found is not None
     kinds, _ = truth(found.pieces, sheet)
     return replace(found.pieces, labels=np.zeros((1, 1), np.int32)), sheet.flat.ppi, found.hue, kinds
 

@@ -10,14 +10,16 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import DUST, FLAT, STIPPLE, colour_sheet, pen_sheet, png_bytes, strewn
+from sheets import DUST, FLAT, STIPPLE, colour_sheet, noisy, pen_sheet, png_bytes, strewn
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Area, Decision
+from woad.core.docket.squaring import SquareSettings
 from woad.core.docket.touches import Touch
 from woad.core.errors import BadSetting
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.automatic import RegionCache
 from woad.core.render.clearing import goes
 from woad.core.render.mending import look_for_hairs, mended_pyramid
@@ -33,7 +35,7 @@ from woad.core.spotting.pieces import block_for, blocks_of, find_pieces
 
 @cache
 def looked() -> Sheet:
-    return replace(strewn(), strays=look_over(strewn(), FLAT))
+    return look_over(strewn(), FLAT)
 
 
 def around(alpha: NDArray[np.uint8], at: tuple[int, int], r: int = 4) -> int:
@@ -195,6 +197,43 @@ def test_after_a_mend_the_view_is_what_it_would_be_afresh(medium: str, x: float)
             np.testing.assert_array_equal(kept.alpha, fresh.alpha)
     assert before is not None
     assert (before != render_region(sheet, docket, "knockout", 0, Region(0, 0, w, h), cache_).alpha).sum() > 50
+
+
+def ruled() -> NDArray[np.uint8]:
+    """A scan of a drawing with a frame close to its border, an upright rule, and shapes, (700, 620, 3)."""
+    cover = np.zeros((700, 620), np.float32)
+    cv2.rectangle(cover, (14, 16), (605, 684), 1.0, 2, cv2.LINE_AA)
+    cv2.line(cover, (310, 40), (310, 660), 1.0, 3, cv2.LINE_AA)
+    for x in (80, 200, 430):
+        cv2.circle(cover, (x, 150 + x), 60, 0.9, -1, cv2.LINE_AA)
+    return noisy((1 - 0.95 * cover)[..., None] * np.ones(3, np.float32))
+
+
+@pytest.mark.parametrize("tilt", [0.0, 1.5], ids=["as scanned", "straightened"])
+def test_streaks_of_the_scanner_go_and_drawn_lines_stay(tilt: float) -> None:
+    """Dark, light and level streaks across art and paper: what is written is what it would be without them; one that is
+    decided to stay does; a rule and a frame are no streaks."""
+    clean = ruled()
+    light = srgb_decode(clean.astype(np.float32) / 255)
+    light[:, 240:242] *= 0.8
+    light[:, 500] *= 1.1
+    light[420:422] *= 0.5
+    spoiled = np.rint(srgb_encode(np.clip(light, 0, 1)) * 255).astype(np.uint8)
+    docket = Docket(square=SquareSettings(straighten=tilt, trim="off", corners="off")) if tilt else FLAT
+    sheets = [make_sheet(take_in("a.png", png_bytes(one)), build_pyramid(one), docket) for one in (clean, spoiled)]
+    wanted, got = (render_whole(sheet, docket) for sheet in sheets)
+    assert np.abs(got.tone.astype(int) - wanted.tone).mean() < 0.1
+    left = render_whole(sheets[1], docket.with_setting("spotting.lines", False))
+    assert np.abs(left.tone.astype(int) - wanted.tone).mean() > 0.5
+    found = look_over(sheets[1], docket).strays
+    assert {(one.upright, one.first, one.end) for one in found.streaks} == {
+        (True, 240, 242), (True, 500, 501), (False, 420, 422)
+    }  # fmt: skip
+    assert look_over(sheets[0], docket).strays.streaks == ()
+    level = int(np.argmin([one.upright for one in found.streaks]))
+    stays = Decision(at=tuple(found.streak_places()[level].tolist()), goes=False)
+    kept = render_whole(sheets[1], docket.with_setting("spotting.decided", (stays,)))
+    assert np.abs(kept.tone.astype(int) - wanted.tone).max() > 60
 
 
 def test_a_sheet_full_of_specks_stays_usable() -> None:

@@ -12,7 +12,7 @@ from woad.core.docket.model import Docket, docket_from_json
 from woad.core.errors import BadSetting
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import take_in
-from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.sheet import is_square, make_sheet, resquare
 from woad.core.render.squaring import carried, find_square, frame_of, plane_of
@@ -45,10 +45,12 @@ def test_quarter_turns_move_pixels_and_change_none(turn: int) -> None:
     """A turned sheet is the scan's own pixels, rotated clockwise; mirrored ones left to right after that."""
     image = np.random.default_rng(1).integers(0, 255, (30, 44, 3), np.uint8)
     frame = plane_frame((44, 30), turn, False, 0.0, None, "auto")
-    out = warp(image, frame, 0, Region(0, 0, *frame.plane))
+    out = warp(Pyramid((image,)), frame, 0, Region(0, 0, *frame.plane))
     assert np.array_equal(out, np.rot90(image, -turn // 90))
     frame = plane_frame((44, 30), turn, True, 0.0, None, "auto")
-    assert np.array_equal(warp(image, frame, 0, Region(0, 0, *frame.plane)), np.rot90(image, -turn // 90)[:, ::-1])
+    assert np.array_equal(
+        warp(Pyramid((image,)), frame, 0, Region(0, 0, *frame.plane)), np.rot90(image, -turn // 90)[:, ::-1]
+    )
 
 
 @pytest.mark.parametrize("level", [0, 1, 3])
@@ -74,7 +76,7 @@ def test_straightened_sheet_is_the_straight_one() -> None:
     straight = tilted(0.0)
     h, w = straight.shape[:2]
     left, top = (sheet.frame.plane[0] - w) // 2, (sheet.frame.plane[1] - h) // 2
-    out = warp(sheet.scan.levels[0], sheet.frame, 0, Region(left, top, w, h), plane=True)
+    out = warp(sheet.scan, sheet.frame, 0, Region(left, top, w, h), plane=True)
     inner = (slice(150, -150), slice(120, -120))
     error = np.abs(out[inner].astype(int) - straight[inner]).mean()
     assert error < 0.12 * np.abs(tilted(4.0)[inner].astype(int) - straight[inner]).mean()
@@ -153,7 +155,10 @@ def test_a_bow_makes_its_line_straight_and_leaves_the_rest() -> None:
     image = (255 - 230 * line).astype(np.uint8)[..., None]
     at = np.linspace(80, 820, 5)
     bow = Bow(tuple((float(p), float(250 + np.interp(p, x, bend))) for p in at))
-    out = 255.0 - warp(image, replace(plain_frame(900, 500), bows=(bow,)), 0, Region(0, 0, 900, 500))[:, 120:780, 0]
+    out = (
+        255.0
+        - warp(Pyramid((image,)), replace(plain_frame(900, 500), bows=(bow,)), 0, Region(0, 0, 900, 500))[:, 120:780, 0]
+    )
     out[out < 40] = 0
     centre = (out * (np.arange(500)[:, None] + 0.5)).sum(axis=0) / out.sum(axis=0)
     assert np.ptp(centre) < 1.0

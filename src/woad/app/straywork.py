@@ -17,7 +17,8 @@ MANY = 8_000
 
 @dataclass(frozen=True)
 class Item:
-    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` speck, line or hair, whether it ``goes``."""
+    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` (speck, line, hair, dust, streak), whether it
+    ``goes``."""
 
     place: tuple[float, float]
     size_mm: float
@@ -76,6 +77,9 @@ def _made(found: Found, entry: Entry) -> Items:
     for hair, at in zip(found.hairs, found.hair_places().tolist(), strict=True):
         kind = "dust" if hair.dust else "hair"
         out.append(Item((at[0], at[1]), hair.length_px / mm, kind, id(hair) in mended))
+    taken = found.mended_streaks(settings.decided) if settings.lines else ()
+    for streak, at in zip(found.streaks, found.streak_places().tolist(), strict=True):
+        out.append(Item((at[0], at[1]), (streak.end - streak.first) / mm, "streak", streak in taken))
     # In bands down the sheet, so that the next one is never far.
     out.sort(key=lambda item: (int(item.place[1] * 12), item.place[0]))
     return Items(

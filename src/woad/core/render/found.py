@@ -14,6 +14,7 @@ from woad.core.docket.touches import Place
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
+from woad.core.spotting.streaks import Streak
 from woad.core.square.frame import Frame
 
 _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one within that
@@ -22,7 +23,8 @@ _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one w
 @dataclass(frozen=True, eq=False)
 class Found:
     """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``hue`` their colour features; ``lines`` (n,) left by the edge of scanner
-    or sheet; ``hairs`` and dust on paint; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
+    or sheet; ``hairs`` and dust on paint; ``streaks`` along the scan; ``wish`` what they were looked for with; ``frame``
+    leads to the scan."""
 
     pieces: Pieces
     dirt: NDArray[np.float32]
@@ -32,6 +34,7 @@ class Found:
     wish: object
     ppi: float
     frame: Frame
+    streaks: tuple[Streak, ...] = ()
 
     def places(self) -> NDArray[np.float64]:
         """Where each piece lies, shares of the scan, (n, 2)."""
@@ -69,6 +72,24 @@ class Found:
             return np.zeros((0, 2))
         boxes = np.array([hair.box for hair in self.hairs], np.float64)
         return self.frame.to_scan(boxes[:, :2] + boxes[:, 2:] / 2) / np.array(self.frame.scan, np.float64)
+
+    def streak_places(self) -> NDArray[np.float64]:
+        """The middle of each streak, shares of the scan, (m, 2)."""
+        w, h = self.frame.scan
+        middles = [(s.first + s.end) / 2 / (w if s.upright else h) for s in self.streaks]
+        ways = [s.upright for s in self.streaks]
+        places = [(at, 0.5) if up else (0.5, at) for at, up in zip(middles, ways, strict=True)]
+        return np.array(places, np.float64).reshape(-1, 2)
+
+    def mended_streaks(self, decided: Sequence[Decision]) -> tuple[Streak, ...]:
+        """Streaks that are taken off: all but those that were decided to stay."""
+        stays = np.array([one.at for one in decided if not one.goes], np.float64).reshape(-1, 2)
+        places = self.streak_places()
+        return tuple(
+            streak
+            for streak, at in zip(self.streaks, places, strict=True)
+            if not len(stays) or np.abs(stays - at).max(axis=1).min() > 1e-5
+        )
 
     def mended_hairs(self, decided: Sequence[Decision]) -> tuple[Hair, ...]:
         """Hairs that are mended: all but those that were decided to stay."""

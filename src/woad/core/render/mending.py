@@ -20,8 +20,10 @@ from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
 from woad.core.render.recipe import make_recipe
 from woad.core.render.sheet import Sheet
+from woad.core.render.squaring import squared_pyramid
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
 from woad.core.spotting.mend import REACH_PX, mend
+from woad.core.spotting.streaks import Streak, find_streaks, without_streak
 
 _LUMA = (0.299, 0.587, 0.114)
 _BARE = 246.0  # encoded lightness from which the surroundings are paper
@@ -34,23 +36,54 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
     if not settings.on:
         return sheet.pyramid
     hairs: tuple[Hair, ...] = ()
+    streaks: tuple[Streak, ...] = ()
     if settings.hairs and sheet.strays is not None:
         hairs = sheet.strays.mended_hairs(settings.decided)
+    if settings.lines and sheet.strays is not None:
+        streaks = sheet.strays.mended_streaks(settings.decided)
     touches = settings.touches
-    if not hairs and not touches:
-        return sheet.pyramid
-    key = ("all", hairs, touches, sheet.readings if touches else None)
-    return sheet.held.made(key, lambda: _laid(sheet, hairs, touches))  # type: ignore[no-any-return]
-
-
-def _laid(sheet: Sheet, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> Pyramid:
     base = sheet.pyramid
-    patches: list[Patch] = []
-    for hair in hairs:
-        patch = sheet.mends.made(("hair", hair), partial(_hair_patch, base, hair, hairs))
+    if streaks:
+        base = without_streaks(sheet, streaks)
+    if not hairs and not touches:
+        return base
+    key = ("all", base, hairs, touches, sheet.readings if touches else None)
+    return sheet.held.made(key, lambda: _laid(sheet, base, hairs, touches))  # type: ignore[no-any-return]
+
+
+def look_for_streaks(sheet: Sheet) -> tuple[Streak, ...]:
+    """Streaks along the scan, as it came: a turned sheet has them turned."""
+    scan = sheet.scan
+    return find_streaks(lambda box: scan.read(0, box), *scan.size(0), sheet.original.ppi or sheet.ppi or 300.0)
+
+
+def without_streaks(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
+    """The squared sheet, taken from the scan without ``streaks``."""
+    return sheet.mends.made(("without", streaks), lambda: _made_without(sheet, streaks))  # type: ignore[no-any-return]
+
+
+def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
+    width, height = sheet.scan.size(0)
+    patches = []
+    for one in streaks:
+        across = Region(one.first, 0, one.end - one.first, height) if one.upright else Region(
+            0, one.first, width, one.end - one.first
+        )  # fmt: skip
+        box = across.grown(8, ALIGN, width, height)
+        before = sheet.scan.read(0, box)
+        patch = make_patch(box, before, without_streak(before, one, box.x if one.upright else box.y))
         if patch is not None:
             patches.append(patch)
-    done: tuple[Hashable, ...] = ("touches", hairs, sheet.readings)
+    return squared_pyramid(Mended(sheet.scan, tuple(patches)), sheet.frame)
+
+
+def _laid(sheet: Sheet, base: Pyramid, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> Pyramid:
+    patches: list[Patch] = []
+    for hair in hairs:
+        patch = sheet.mends.made(("hair", base, hair), partial(_hair_patch, base, hair, hairs))
+        if patch is not None:
+            patches.append(patch)
+    done: tuple[Hashable, ...] = ("touches", base, hairs, sheet.readings)
     for touch in touches:
         done = (*done, touch)
         under = Mended(base, tuple(patches)) if patches else base

@@ -17,7 +17,8 @@ from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import linear_light, sample_places
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
-from woad.core.render.mending import look_for_hairs
+from woad.core.render.measure import measure
+from woad.core.render.mending import look_for_hairs, look_for_streaks, without_streaks
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
@@ -25,6 +26,7 @@ from woad.core.spotting.hairs import Hair
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
+from woad.core.spotting.streaks import Streak
 
 Plane8 = NDArray[np.uint8]
 
@@ -35,7 +37,7 @@ _BAND_PIXELS = 2_500_000
 def unspotted(docket: Docket) -> Docket:
     """The docket as strays are looked for: nothing removed by Spotting, by hand in Knock-out, or moved by Edge."""
     own = docket.spotting
-    spotting = SpottingSettings(on=own.on, strays="none", hairs=own.hairs, lines=False, touches=own.touches)
+    spotting = SpottingSettings(on=own.on, strays="none", hairs=own.hairs, lines=own.lines, touches=own.touches)
     return docket.model_copy(
         update={"spotting": spotting, "knockout": docket.knockout.by_itself(), "edge": EdgeSettings(), "mix": None}
     )
@@ -75,22 +77,32 @@ def looked_over(sheet: Sheet, docket: Docket) -> bool:
     return sheet.strays is not None and sheet.strays.wish == wish_of(sheet, docket)
 
 
-def with_hairs(sheet: Sheet, docket: Docket) -> Found:
-    """What a sheet is first looked over with: its hairs, and no strays yet. Hairs that are known are not looked for anew."""
+def begun(sheet: Sheet, docket: Docket) -> Sheet:
+    """The sheet with its hairs and streaks found, and no strays yet; those that are known are not looked for anew. A
+    sheet that has streaks is measured without them: a dark line from border to border is nothing to go by."""
+    streaks: tuple[Streak, ...] = ()
+    if docket.spotting.lines:
+        streaks = sheet.mends.made("streaks", lambda: look_for_streaks(sheet))
+    if streaks:
+        plain = without_streaks(sheet, streaks)
+        key = ("measured", streaks, sheet.said)
+        sheet = replace(
+            sheet, readings=sheet.mends.made(key, lambda: measure(plain, not sheet.settled, sheet.said))
+        )  # fmt: skip
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
-        hairs = sheet.mends.made(
-            ("hairs", sheet.readings, _one_ink(sheet, docket)), lambda: look_for_hairs(sheet, docket)
-        )
+        wish = ("hairs", sheet.readings, _one_ink(sheet, docket))
+        hairs = sheet.mends.made(wish, lambda: look_for_hairs(sheet, docket))
     bare = np.zeros((1, 1), np.uint8)
-    return judge(sheet, docket, Blocks(1, bare, bare), hairs)
+    return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)
 
 
-def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Found:
-    """Find and judge every small detached piece. Raises :class:`Cancelled` soon after ``stop`` is set."""
+def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Sheet:
+    """The sheet with every small detached piece found and judged. Raises :class:`Cancelled` soon after ``stop`` is set."""
     plain = unspotted(docket)
-    known = with_hairs(sheet, docket)
-    sheet = replace(sheet, strays=known)
+    sheet = begun(sheet, docket)
+    known = sheet.strays
+    assert known is not None
     w, h = sheet.pyramid.size(0)
     blocks = new_blocks(w, h)
     rows = max(256, _BAND_PIXELS // w // ROWS_ALIGN * ROWS_ALIGN)
@@ -105,16 +117,19 @@ def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Found:
     with ThreadPoolExecutor(2) as pool:
         for job in [pool.submit(one, box) for box in bands(w, h, rows)]:
             job.result()
-    return judge(sheet, docket, blocks, known.hairs)
+    return judged(sheet, docket, blocks, known.hairs, known.streaks)
 
 
-def judge(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...]) -> Found:
-    """Pieces of blocks of coverage, judged."""
+def judged(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...], streaks: tuple[Streak, ...]) -> Sheet:
+    """The sheet with the pieces of blocks of its coverage, judged."""
     ppi = sheet.ppi or 300.0
     pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
     hue = _hues(sheet, docket, pieces) if len(pieces) <= MANY else None
     lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
-    return Found(pieces, dirt_share(pieces, ppi, hue), hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame)
+    found = Found(
+        pieces, dirt_share(pieces, ppi, hue), hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame, streaks
+    )  # fmt: skip
+    return replace(sheet, strays=found)
 
 
 def _one_ink(sheet: Sheet, docket: Docket) -> bool:

@@ -25,7 +25,7 @@ from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import aligned, cleared, fine_px, ink_step, knockout_step, paper_step, without
-from woad.core.render.strays import ROWS_ALIGN, Blocks, judge, looked_over, new_blocks, with_hairs
+from woad.core.render.strays import ROWS_ALIGN, Blocks, begun, judged, looked_over, new_blocks
 
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
@@ -103,18 +103,19 @@ def _cut_rows(planes: Planes, rows: slice, paper: Plane8) -> tuple[Colour, Plane
 def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
     """First everything up to the knock-out; what Spotting finds is found on that, and taken off; then what looks at the
     finished coverage."""
+    look = docket.spotting.on and not looked_over(sheet, docket)
+    if look:
+        sheet = begun(sheet, docket)
     recipe = make_recipe(docket, sheet.readings)
     w, h = sheet.pyramid.size(0)
     planes = _empty_planes(recipe, w, h)
-    look = docket.spotting.on and not looked_over(sheet, docket)
-    if look:
-        sheet = replace(sheet, strays=with_hairs(sheet, docket))
     blocks = new_blocks(w, h) if look and recipe.knockout else None
     work = _Work(sheet, recipe, mended_pyramid(sheet, docket), planes, blocks, stop)
     rows = max(_LEAST_ROWS, _BAND_PIXELS // w)
     _in_bands(list(bands(w, h, rows // ROWS_ALIGN * ROWS_ALIGN)), lambda box: _band(work, box), progress)
-    if blocks is not None and sheet.strays is not None:
-        sheet = replace(sheet, strays=judge(sheet, docket, blocks, sheet.strays.hairs))
+    known = sheet.strays
+    if blocks is not None and known is not None:
+        sheet = judged(sheet, docket, blocks, known.hairs, known.streaks)
     clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
     if clearing is not None:
         _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)

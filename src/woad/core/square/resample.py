@@ -38,14 +38,19 @@ class Squared(Pyramid):
         return -(-self.frame.width // step), -(-self.frame.height // step)
 
     def read(self, level: int, box: Region) -> Pixels:
-        return warp(self.source.levels[level], self.frame, level, box, self._guess)
+        return warp(self.source, self.frame, level, box, self._guess)
 
 
 def warp(
-    scan: Pixels, frame: Frame, level: int, box: Region, guess: NDArray[np.float32] | None = None, plane: bool = False
+    source: Pyramid,
+    frame: Frame,
+    level: int,
+    box: Region,
+    guess: NDArray[np.float32] | None = None,
+    plane: bool = False,
 ) -> Pixels:
     """Pixels of ``box`` of a level of the squared sheet (or of the untrimmed ``plane``), (h, w, C), by bicubic
-    interpolation (Keys 1981) of the scan's same level.
+    interpolation (Keys 1981) of the same level of the scan, ``source``.
 
     What lies outside the scan, or is no paper, is filled from ``guess``, a small picture (h, w, C) of the paper's tone
     over the scan.
@@ -54,15 +59,15 @@ def warp(
     at = _places(frame, level, box, plane) / step - 0.5
     # On the resampler's own grid, so that a tile and the whole sheet take every pixel from the very same place.
     at = np.rint(at * _GRID) / _GRID
-    h, w = scan.shape[:2]
+    w, h = source.size(level)
     x0 = int(np.clip(np.floor(at[..., 0].min()) - _REACH, 0, w - 1))
     y0 = int(np.clip(np.floor(at[..., 1].min()) - _REACH, 0, h - 1))
     x1 = int(np.clip(np.ceil(at[..., 0].max()) + _REACH + 1, x0 + 1, w))
     y1 = int(np.clip(np.ceil(at[..., 1].max()) + _REACH + 1, y0 + 1, h))
-    part = np.ascontiguousarray(scan[y0:y1, x0:x1])
+    part = np.ascontiguousarray(source.read(level, Region(x0, y0, x1 - x0, y1 - y0)))
     maps = (at - (x0, y0)).astype(np.float32)
     out = cv2.remap(part, maps, None, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-    out = np.asarray(out).reshape(box.h, box.w, scan.shape[2])
+    out = np.asarray(out).reshape(box.h, box.w, part.shape[2])
     outside = (at[..., 0] < -0.5) | (at[..., 1] < -0.5) | (at[..., 0] > w - 0.5) | (at[..., 1] > h - 0.5)
     if frame.blanks:
         outside |= inside_any(frame.blanks, (at + 0.5) * step)
