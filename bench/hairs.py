@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import warnings
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import replace
 from multiprocessing import get_context
 
 import cv2
@@ -16,7 +15,7 @@ from dirt import Dirty, dirty
 from strays import sheet_for
 from woad.core.raster.tiles import Region
 from woad.core.render.mending import look_for_hairs, mended_pyramid
-from woad.core.render.strays import judge, new_blocks
+from woad.core.render.strays import judged, new_blocks
 
 
 def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
@@ -44,7 +43,7 @@ def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
         hit += got >= 0.6
         if got >= 0.6:
             wanted |= where
-    loaded = replace(loaded, strays=judge(loaded, docket, new_blocks(w, h), hairs))
+    loaded = judged(loaded, docket, new_blocks(w, h), hairs, ())
     after = np.asarray(mended_pyramid(loaded, docket).read(0, Region(0, 0, w, h)))
     return job[0], {
         "hairs": total, "found": hit, "false": false,

@@ -28,6 +28,7 @@ from media import ALL
 from metrics import measure, zones
 from sheets import LIGHTS, simulate
 from strays import strays_row
+from streaks import streaks_row
 
 MEDIA = ("pen", "study", "dense", "lettering", "pencil")
 ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
@@ -127,7 +128,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     return out
 
 
-EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,edges,tilt,corners,bow,sharp,faults,medium"
+EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,streaks,edges,tilt,corners,bow,sharp,faults,medium"
 
 
 def main() -> int:
@@ -150,6 +151,7 @@ def main() -> int:
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
         "two-tone": lambda: ink_rows.two_tone_row(first),
         "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
+        "streaks": lambda: streaks_row(first, args.seeds, media),
         "edges": lambda: edges_row(first),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),

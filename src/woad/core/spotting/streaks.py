@@ -26,7 +26,7 @@ Read = Callable[[Region], Pixels]
 
 _PARTS, _MISSING = 18, 4  # parts along the scan; parts that a streak may hide in
 _FIRST = (0, 3, 6, 9, 12, 15, _PARTS - 1)  # looked at first
-_GROUPS, _GROUP_PX = 5, 8  # looked at in each part; neighbours cost little to read
+_GROUPS, _GROUP_PX = 6, 4  # looked at in each part; neighbours cost little to read
 _END = 0.012  # share of the scan that is an end: a line that was drawn hardly ever reaches both
 _ASIDE_MM = 0.25  # what lies that far on both sides is compared with
 _CLEAR, _LEAST = 5.0, 0.006  # noise of a column, and log light, from which it stands out
@@ -75,14 +75,14 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
     stack = np.empty((_PARTS, across), np.float32)
     rest = [i for i in range(_PARTS) if i not in _FIRST]
     stack[list(_FIRST)], stack[rest] = few, profiles(rest)
-    middle = np.median(stack, axis=0)
-    usual = float(np.median(np.abs(middle))) / 0.6745
-    hit = _lasting(stack, _PARTS - _MISSING) & (np.abs(middle) > max(_CLEAR * usual, _LEAST))
+    strength = _ends(stack)
+    usual = float(np.median(np.abs(np.median(stack, axis=0)))) / 0.6745
+    hit = _lasting(stack, _PARTS - _MISSING) & (np.abs(strength) > max(_CLEAR * usual, _LEAST))
     hit[: 2 * aside] = hit[-2 * aside :] = False  # the edge of the glass is Trim's, or a line of its own
     found = [
-        Streak(upright, x, x + w, float(middle[x : x + w].mean()))
+        Streak(upright, x, x + w, float(strength[x : x + w].mean()))
         for sign in (-1, 1)
-        for x, w in _runs(hit & (np.sign(middle) == sign))
+        for x, w in _runs(hit & (np.sign(strength) == sign))
         if w <= max(3, _WIDEST_MM * ppi / 25.4)
     ]
     kept: list[Streak] = []
@@ -92,12 +92,20 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
     return kept if len(kept) <= _MOST else []
 
 
+def _ends(stack: Plane) -> Plane:
+    """How strong columns of profiles (parts, m) are at both ends of the scan, where hardly anything is drawn."""
+    return np.asarray((stack[0] + stack[-1]) / 2, np.float32)
+
+
 def _lasting(stack: Plane, least: int) -> NDArray[np.bool_]:
-    """Columns of profiles (parts, m) that stand out, all to one side, in both ends and at least so many parts."""
+    """Columns of profiles (parts, m) that stand out at both ends, and as much in at least so many parts: what is drawn
+    beside a streak is stronger, or not there at all."""
     noise = np.median(np.abs(stack), axis=1, keepdims=True) / 0.6745
     out = np.abs(stack) > np.maximum(_CLEAR * 0.6 * noise, _LEAST * 0.5)
-    one_side = np.maximum((out & (stack > 0)).sum(axis=0), (out & (stack < 0)).sum(axis=0)) >= least
-    return np.asarray(one_side & out[0] & out[-1] & (np.sign(stack[0]) == np.sign(stack[-1])), np.bool_)
+    ends = _ends(stack)
+    share = stack / np.where(np.abs(ends) > 1e-6, ends, np.inf)
+    same = out & (share > 0.5) & (share < 2)
+    return np.asarray((same.sum(axis=0) >= least) & same[0] & same[-1], np.bool_)
 
 
 def _runs(hit: NDArray[np.bool_]) -> list[tuple[int, int]]:
