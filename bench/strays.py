@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import warnings
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
@@ -12,7 +11,8 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
+from sklearn.ensemble import HistGradientBoostingClassifier
+from sklearn.model_selection import GroupKFold
 
 from dirt import Dirty, dirty
 from media import ALL
@@ -23,10 +23,15 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
-from woad.core.spotting.judge import features, judged, opinion_around, with_products
+from woad.core.spotting.forest import LEAVES
+from woad.core.spotting.judge import features, second_look
 from woad.core.spotting.pieces import Pieces
 
-FIT_SEEDS, WEIGHTS = range(5001, 5007), Path("src/woad/core/spotting/weights.json")
+FIT_SEEDS, TREES = range(5001, 5017), Path("src/woad/core/spotting/trees.npz")
+DEAR = 3.0  # a mark lost weighs as much as so many specks left
+
+
+Row = tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]  # pieces, ppi, their hues, their kinds
 
 
 def sheet_for(sheet: Dirty, encoded: NDArray[np.uint8] | None = None) -> tuple[Sheet, Docket]:
@@ -58,7 +63,7 @@ def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bo
     return out, hair
 
 
-def _one(job: tuple[str, int]) -> tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]:
+def _one(job: tuple[str, int]) -> Row:
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
@@ -76,42 +81,66 @@ def fit() -> None:
     fit_on(rows)
 
 
-def fit_on(rows: list[tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]]) -> None:
+def fit_on(rows: list[Row]) -> None:
+    """Fit on pieces of known kind and keep the trees. The second judgement learns from first ones of other sheets, as it
+    will have to go by them on sheets that nobody has seen."""
     own = [features(pieces, ppi, hue) for pieces, ppi, hue, _ in rows]
-    y = np.concatenate([row[3] for row in rows])
-    first = _logistic(np.concatenate(own), y)
-    around = [
-        np.column_stack([o, opinion_around(pieces, ppi, judged(o, first))])
-        for o, (pieces, ppi, _, _) in zip(own, rows, strict=True)
-    ]
-    x = np.concatenate(around)
-    second = _logistic(x, y)
-    dirt = judged(x, second) > 0.5
-    print(f"{(y >= 0).sum()} pieces; dirt gone {dirt[y == 1].mean():.4f}, marks kept {(~dirt[y == 0]).mean():.4f}")
-    data = {
-        name: {"weights": [float(f"{v:.5g}") for v in w], "constant": float(f"{c:.5g}")}
-        for name, (w, c) in (("first", first), ("second", second))
+    x, y = np.concatenate(own), np.concatenate([row[3] for row in rows])
+    sheet = np.repeat(np.arange(len(rows)), [len(o) for o in own])
+    known = y >= 0
+    unseen = np.zeros(len(y))
+    for learn, judge in GroupKFold(4).split(x, y, sheet):
+        learn = learn[known[learn]]
+        unseen[judge] = _fitted(x[learn], y[learn]).predict_proba(x[judge])[:, 1]
+    second = np.concatenate([
+        second_look(o, pieces, ppi, unseen[sheet == i]) for i, (o, (pieces, ppi, _, _)) in enumerate(zip(own, rows, strict=True))
+    ])  # fmt: skip
+    data: dict[str, NDArray[np.generic] | float] = {}
+    for name, columns in (("first", x), ("second", second)):
+        data |= _trees(name, _fitted(columns[known], y[known]))
+    np.savez_compressed(TREES, **data)  # type: ignore[arg-type]
+    print(f"{known.sum()} pieces of {len(rows)} sheets; {TREES.stat().st_size / 1000:.0f} kB of trees")
+
+
+def _fitted(columns: NDArray[np.float64], kinds: NDArray[np.int8]) -> HistGradientBoostingClassifier:
+    model = HistGradientBoostingClassifier(
+        max_iter=240, max_leaf_nodes=LEAVES, learning_rate=0.07, l2_regularization=5, min_samples_leaf=30,
+        early_stopping=False, random_state=0,
+    )  # fmt: skip
+    return model.fit(columns, kinds, sample_weight=np.where(kinds == 1, 1.0, DEAR))
+
+
+def _trees(name: str, model: HistGradientBoostingClassifier) -> dict[str, NDArray[np.generic] | float]:
+    """The model's trees as the arrays of a Forest."""
+    trees = [_tree(stage[0].nodes) for stage in model._predictors]
+    out: dict[str, NDArray[np.generic] | float] = {
+        f"{name}_{what}": np.stack([tree[i] for tree in trees])
+        for i, what in enumerate(("column", "limit", "others", "value"))
     }
-    WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    return out | {name: float(model._baseline_prediction.ravel()[0])}
 
 
-def _logistic(
-    columns: NDArray[np.float64], kinds: NDArray[np.int8], least: float = 10.0, dear: float = 2.0
-) -> tuple[NDArray[np.float64], float]:
-    """Weights and constant of a logistic regression, held small (ridge) by ``least``; a mark lost costs ``dear``."""
-    known = kinds >= 0
-    x, y = with_products(columns[known]), kinds[known]
-    scale = np.maximum(x.std(axis=0), 1e-6)
-    a, cost, sign = x / scale, np.where(y == 1, 1.0, dear), np.where(y == 1, -1, 1)
+def _tree(nodes: NDArray[np.void]) -> tuple[NDArray[np.generic], ...]:
+    """One tree's columns, limits, bits and values; nodes that it does not have are never passed."""
+    column, limit = np.zeros(LEAVES - 1, np.int16), np.full(LEAVES - 1, np.inf, np.float32)
+    others, value = np.full(LEAVES - 1, 255, np.uint8), np.zeros(LEAVES, np.float32)
+    leaves = inner = 0
 
-    def loss(w: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
-        t = sign * (a @ w[:-1] + w[-1])
-        slope = cost * sign / (1 + np.exp(-np.clip(t, -50, 50)))
-        value = (cost * np.logaddexp(0, t)).sum() + 0.5 * least * (w[:-1] ** 2).sum()
-        return float(value), np.append(a.T @ slope + least * w[:-1], slope.sum())
+    def walk(at: int) -> int:
+        """Number the leaves below a node from the left; returns their bits."""
+        nonlocal leaves, inner
+        node = nodes[at]
+        if node["is_leaf"]:
+            value[leaves] = node["value"]
+            leaves += 1
+            return 1 << (leaves - 1)
+        mine, inner = inner, inner + 1
+        on_left = walk(int(node["left"]))
+        column[mine], limit[mine], others[mine] = node["feature_idx"], node["num_threshold"], 255 & ~on_left
+        return on_left | walk(int(node["right"]))
 
-    w = minimize(loss, np.zeros(x.shape[1] + 1), jac=True, method="L-BFGS-B", options={"maxiter": 800}).x
-    return w[:-1] / scale, float(w[-1])
+    walk(0)
+    return column, limit, others, value
 
 
 def measured(job: tuple[str, int]) -> tuple[str, int, int, int, int, float]:

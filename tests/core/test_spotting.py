@@ -27,6 +27,7 @@ from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
+from woad.core.spotting.forest import Forest
 from woad.core.spotting.hairs import find_hairs
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.mend import mend
@@ -50,6 +51,21 @@ def test_dust_goes_and_small_marks_stay() -> None:
     assert all(around(with_it, at) > 20 and around(without, at) == 0 for at in DUST)
     for at in (*STIPPLE, (460, 186)):
         assert around(without, at) == around(with_it, at) > 150
+
+
+def test_trees_add_up_what_their_leaves_hold() -> None:
+    """Two trees, the second of one decision only: every way down them."""
+    never = np.inf
+    column = np.array([[0, 1, 0, 0, 0, 0, 0], [1, 0, 0, 0, 0, 0, 0]], np.int16)
+    limit = np.array([[1, 5, *[never] * 5], [2, *[never] * 6]], np.float32)
+    # First tree: column 0 at most 1 leads to leaf 0; else column 1 at most 5 to leaf 1, and beyond to leaf 2.
+    others = np.array([[0b11111110, 0b11111101, *[255] * 5], [0b11111110, *[255] * 6]], np.uint8)
+    value = np.array([[1, 2, 4, 0, 0, 0, 0, 0], [10, 20, 0, 0, 0, 0, 0, 0]], np.float32)
+    forest = Forest(column, limit, others, value, -15.0)
+    rows = np.array([[0.0, 9.0], [3.0, 1.0], [3.0, 5.0], [3.0, 5.5], [1.0, 2.0]])
+    wanted = np.array([1 + 20, 2 + 10, 2 + 20, 4 + 20, 1 + 10]) - 15.0
+    np.testing.assert_allclose(forest.share(rows), 1 / (1 + np.exp(-wanted)))
+    assert forest.share(rows[:0]).shape == (0,)
 
 
 def test_decisions_win_and_hold_by_place() -> None:

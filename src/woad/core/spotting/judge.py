@@ -2,29 +2,30 @@
 
 A mark is rarely alone: stipple, spatter and hatching have neighbours of their own size and density, the dot on an i its
 stem; and it is as dense as the ink. Dust is strewn evenly, thin in density or soft, and does not care where the drawing
-is. Each of these says a little; they are weighed together (logistic regression, Cox 1958), with weights fitted on
-simulated sheets by ``bench/strays.py`` and kept in a data file.
+is. Each of these says a little; boosted trees weigh them together, fitted on simulated sheets by ``bench/strays.py`` and
+kept in a data file.
 """
 
 from __future__ import annotations
 
-import json
 from functools import cache
 from importlib.resources import files
 
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.forest import Forest
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 
 Floats = NDArray[np.float64]
 
 FEATURES = (
-    "size", "size squared", "density", "density of the small", "fill", "far", "far and alone", "company", "company near",
-    "alike", "aligned", "thin", "hair", "other hue", "grey",
+    "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
+    "crowd", "long", "width", "thin", "stroke", "hair", "other hue", "grey",
 )  # fmt: skip
-_NEAR_MM, _MOST_NEIGHBOURS = 3.0, 24
+_NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
+_FARTHEST_MM = 40.0
 
 
 def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
@@ -33,25 +34,27 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
     mm = ppi / 25.4
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm / 0.2)
     dense = np.clip(pieces.peak / pieces.strong, 0, 1.3)
-    far = np.log1p(np.minimum(pieces.far_px / mm, 40))
-    company, near, alike, aligned = _company(pieces, mm)
+    far = np.log1p(np.minimum(pieces.far_px / mm, _FARTHEST_MM))
     long = pieces.length_px / np.maximum(pieces.width_px, 0.5)
     thin = np.clip(np.log(np.maximum(pieces.width_px, 0.3) / pieces.stroke_px), -3, 2)
     hair = np.clip((long - 4) / 8, 0, 1) * np.clip((0.4 - pieces.width_px / mm) / 0.2, 0, 1)
+    stroke = np.full(len(pieces), np.log(max(pieces.stroke_px, 0.5) / mm))
     columns = [
-        size, np.minimum(size * size, 9), dense, dense * np.minimum(size, 0), pieces.fill, far, far / (1 + company), company,
-        near, alike, aligned, thin, hair,
+        size, dense, pieces.peak, pieces.fill, far, *_company(pieces, mm), np.minimum(long, 30), pieces.width_px / mm, thin,
+        stroke, hair,
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
     return np.column_stack([*columns, own]).astype(np.float64)
 
 
-def _company(pieces: Pieces, mm: float) -> tuple[Floats, Floats, Floats, Floats]:
+def _company(pieces: Pieces, mm: float) -> tuple[Floats, ...]:
     """Of each piece: its neighbours of about its size and density (log of how many), how near the third of them is, how
-    alike the nearest ones are, and whether a long piece lies along or beside long ones of its own direction."""
+    alike the nearest ones are, and whether a long piece lies along or beside long ones of its own direction; and of all
+    kinds of neighbours, how far the nearest and the third are (log mm) and how many are close."""
     n = len(pieces)
     if n < 2:
-        return np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(n)
+        alone = np.full(n, np.log(_FARTHEST_MM))
+        return np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(n), alone, alone, np.zeros(n)
     many = min(_MOST_NEIGHBOURS, n - 1)
     gap, other = neighbours(pieces.at, many + 1)
     gap, other = gap[:, 1:] / mm, other[:, 1:]
@@ -65,13 +68,11 @@ def _company(pieces: Pieces, mm: float) -> tuple[Floats, Floats, Floats, Floats]
     long = pieces.length_px / np.maximum(pieces.width_px, 0.5) > 2.2
     turned = np.abs(np.sin(pieces.turn[other] - pieces.turn[:, None])) < 0.25
     aligned = np.minimum((turned & long[other] & close & (off < 2.5)).sum(axis=1) / 2, 1) * long
-    return company, np.clip(1 - third / _NEAR_MM, 0, 1), best, aligned.astype(np.float64)
-
-
-def with_products(columns: Floats) -> Floats:
-    """The columns and all products of two of them: what one feature says depends on the others."""
-    i, j = np.triu_indices(columns.shape[1])
-    return np.column_stack([columns, columns[:, i] * columns[:, j]])
+    apart = np.log(np.minimum(gap, _FARTHEST_MM) + 0.02)
+    return (
+        company, np.clip(1 - third / _NEAR_MM, 0, 1), best, aligned.astype(np.float64), apart[:, 0],
+        apart[:, min(2, many - 1)], (gap < _CROWD_MM).sum(axis=1).astype(np.float64),
+    )  # fmt: skip
 
 
 def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
@@ -89,17 +90,22 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
     return np.column_stack([(weight * (1 - dirt[other])).sum(axis=1), (weight * dirt[other]).sum(axis=1)])
 
 
+def second_look(columns: Floats, pieces: Pieces, ppi: float, first: Floats) -> Floats:
+    """What the second judgement goes by: the features, the first judgement, and what that was around each piece."""
+    return np.column_stack([columns, first, opinion_around(pieces, ppi, first)])
+
+
 @cache
-def weights() -> tuple[tuple[Floats, float], tuple[Floats, float]]:
-    """Fitted weights and constant of the first and the second judgement."""
-    data = json.loads(files("woad.core.spotting").joinpath("weights.json").read_text(encoding="utf-8"))
-    first, second = ((np.array(data[k]["weights"]), float(data[k]["constant"])) for k in ("first", "second"))
+def forests() -> tuple[Forest, Forest]:
+    """The trees of the first and of the second judgement."""
+    with files("woad.core.spotting").joinpath("trees.npz").open("rb") as file:
+        data = np.load(file)
+        names = ("column", "limit", "others", "value")
+        first, second = (
+            Forest(**{name: data[f"{which}_{name}"] for name in names}, base=float(data[which]))
+            for which in ("first", "second")
+        )
     return first, second
-
-
-def judged(columns: Floats, by: tuple[Floats, float]) -> Floats:
-    """Share of dirt by one judgement, (n,) 0..1."""
-    return np.asarray(1 / (1 + np.exp(-np.clip(with_products(columns) @ by[0] + by[1], -30, 30))))
 
 
 def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray[np.float32]:
@@ -108,6 +114,5 @@ def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray
     if not len(pieces):
         return np.zeros(0, np.float32)
     own = features(pieces, ppi, hue)
-    first, second = weights()
-    around = opinion_around(pieces, ppi, judged(own, first))
-    return np.asarray(judged(np.column_stack([own, around]), second), np.float32)
+    first, second = forests()
+    return np.asarray(second.share(second_look(own, pieces, ppi, first.share(own))), np.float32)
