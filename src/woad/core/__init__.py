@@ -8,7 +8,7 @@ Folders in the order in which a sheet travels through them::
     square      the sheet's corners, its tilt, bows, and the one resampling
     paper       the light on the sheet, the paper's noise, evening
     ink         density, the paper and ink humps, the curve between them
-    spotting    small detached things, hairs and dust, and mending what lies under them
+    spotting    small detached things, hairs, dust and streaks, and mending what lies under them
     knockout    coverage, and the colour of marks without the paper's share
     edge        edges moved, evened, sharpened
     docket      the settings of one sheet
