@@ -10,9 +10,11 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from captures import drawn_sheet, shot
 from sheets import png_bytes
 from woad.app.tools.hand import place_point
 from woad.core.raster.transfer import srgb_encode
+from woad.demo.scanner import Light
 
 LEFT = Qt.MouseButton.LeftButton
 W, H = 640, 480
@@ -245,3 +247,35 @@ def test_a_sheet_without_ink_stays_usable(window, settle, tmp_path: Path) -> Non
         settle(window)
     assert window.panels["ink"].before.value.text() == "none found"
     assert len(said) == 2
+
+
+def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """A sheet painted almost to its edge offers its border, in one undo; one with a hard shadow says what stays."""
+    rng = np.random.default_rng(2)
+    linear = np.full((600, 480, 3), 0.55, np.float32)
+    wash = cv2.GaussianBlur(rng.random((600, 480, 3)).astype(np.float32), (0, 0), 25)
+    linear[7:-7, 7:-7] = 0.05 + 0.3 * ((wash - wash.min()) / np.ptp(wash))[7:-7, 7:-7]
+    eight = np.rint(srgb_encode(linear + rng.normal(0, 0.002, linear.shape).astype(np.float32)) * 255).astype(np.uint8)
+    (tmp_path / "wash.png").write_bytes(png_bytes(eight))
+    hard = shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02))
+    (tmp_path / "shadow.png").write_bytes(png_bytes(hard))
+    window.open_files([tmp_path / "wash.png", tmp_path / "shadow.png"])
+    settle(window)
+    window.session.choose(0)
+    QTest.mouseClick(window.bench.tiles["paper"], LEFT)
+    settle(window)
+    panel = window.panels["paper"]
+    assert not panel.shadow.name.text()
+    QTest.mouseClick(panel.border, LEFT)
+    settle(window)
+    assert len(window.session.docket.paper.at) >= 10
+    window.write(False)
+    settle(window)
+    paper = cv2.imread(str(window.session.folder / "wash-paper.png"))
+    assert paper[2:5].min(axis=2).mean() > 250  # the rim is white, and the wash is a wash
+    assert paper[100:-100, 100:-100].mean() < 190
+    key(window, settle, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.docket.paper.at == ()
+    window.session.choose(1)
+    settle(window)
+    assert "hard edge" in panel.shadow.name.text()

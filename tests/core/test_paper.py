@@ -7,11 +7,18 @@ import numpy as np
 import pytest
 
 from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
+from woad.core.docket.marking import PaperSettings
+from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import make_gain, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import mark_gate, measure_floors
 from woad.core.raster.codes import to_codes
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.places import border_places
+from woad.core.render.region import render_region
+from woad.core.render.sheet import Sheet, resquare
 from woad.demo.scanner import Light, smooth_noise
 
 
@@ -109,16 +116,43 @@ def test_floors_are_read_from_the_lighter_side_only() -> None:
 
 def test_paper_is_white_after_the_step_on_a_photo_with_a_shadow() -> None:
     """The paper edition's bare paper reads 252 or more in every channel at its first percentile."""
-    from woad.core.docket.model import Docket
-    from woad.core.raster.tiles import Region
-    from woad.core.render.region import render_region
-
     scan, sheet = pen_scan(SHADOW), pen_sheet(SHADOW)
     h, w = scan.coverage.shape
     picture = render_region(sheet, Docket(), "paper", 0, Region(0, 0, w, h))
     assert not isinstance(picture.rgb, tuple)
     clear = cv2.dilate((scan.coverage > 0.004).astype(np.uint8), np.ones((17, 17), np.uint8)) == 0
     assert np.percentile(picture.rgb[clear], 1) >= 252
+
+
+def test_the_border_stands_in_for_paper_that_shows_nowhere_else() -> None:
+    """A painting that leaves a narrow rim bare, on grey toned paper: the rim's places make it white; a border that is
+    painted over, or half of it, is refused or left out."""
+    h, w = 700, 560
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    tone = np.array([0.5, 0.48, 0.45], np.float32) * (1 - 0.15 * x / w)[..., None]
+    paint = 0.25 + 0.2 * np.sin(x / 60) * np.cos(y / 45)
+    inside = ((x > 18) & (x < w - 18) & (y > 18) & (y < h - 18))[..., None]
+    linear = np.where(inside, paint[..., None] * np.array([0.5, 0.7, 1.0], np.float32), tone)
+
+    def sheet(light: np.ndarray) -> Sheet:
+        shot = np.clip(light + rng.normal(0, 0.003, light.shape), 0, 1).astype(np.float32)
+        return sheet_of(np.rint(srgb_encode(shot) * 255).astype(np.uint8))
+
+    bare = sheet(linear)
+    places = border_places(bare)
+    assert len(places) >= 16
+    docket = Docket(paper=PaperSettings(at=places, only=True))
+    said = resquare(bare, docket)
+    picture = np.asarray(render_region(said, docket, "paper", 0, Region(0, 0, w, h)).rgb)
+    assert picture[4:12].min(axis=2).mean() > 250 and picture[:, -12:-4].min(axis=2).mean() > 250
+    assert picture[60:-60, 60:-60].mean() < 200  # the paint is still paint
+    stained = linear.copy()
+    stained[:, :40] = 0.05  # one side is painted to the edge
+    assert all(px > 0.1 for px, _ in border_places(sheet(stained)))
+    motley = linear.copy()
+    motley[:20], motley[-20:], motley[:, :20], motley[300:, -20:] = 0.02, 0.1, 0.3, 0.05
+    assert border_places(sheet(motley)) == ()
 
 
 def test_a_tiny_sheet_is_measured() -> None:

@@ -7,7 +7,7 @@ from woad.core.docket.knocking import TonePick
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Area
 from woad.core.docket.touches import Touch
-from woad.core.render.places import PlaceReading, read_place_at, refuse_place, shown_colour
+from woad.core.render.places import PlaceReading, border_places, read_place_at, refuse_place, shown_colour
 
 Place = tuple[float, float]
 
@@ -70,16 +70,45 @@ def click_place(session: Session, tool: str, place: Place) -> None:
     session.change(f"{step}.at", (*places_of(docket, tool), place), _LABELS[tool])
 
 
+def take_border(session: Session) -> None:
+    """Take the sheet's border for paper, if it has one tone."""
+    entry, docket = session.entry, session.docket
+    if entry is None or entry.sheet is None or docket is None:
+        return
+    places = border_places(entry.sheet)
+    if not places:
+        session.message.emit(session.tr(
+            "The border of this sheet is not one tone, so it is hardly paper. Nothing was changed; "
+            "click a bare place with This is paper, or trim the frame to the sheet."
+        ))  # fmt: skip
+        return
+    _set_paper(session, docket, places, True, session.tr("The border is paper"))
+
+
+def _set_paper(session: Session, docket: Docket, places: tuple[Place, ...], only: bool, label: str) -> None:
+    paper = docket.paper.model_copy(update={"at": places, "only": only})
+    session.put_on(docket.model_copy(update={"paper": paper}), label)
+
+
 def remove_place(session: Session, tool: str, index: int) -> None:
     docket = session.docket
     if docket is not None:
         held = places_of(docket, tool)
-        kept = held[:index] + held[index + 1 :]
-        session.change(f"{PLACE_TOOLS[tool][0]}.at", kept, session.tr("Take a place away"))
+        _keep_places(session, docket, tool, held[:index] + held[index + 1 :], session.tr("Take a place away"))
 
 
 def remove_places(session: Session, tool: str) -> None:
-    session.change(f"{PLACE_TOOLS[tool][0]}.at", (), session.tr("Take all places away"))
+    docket = session.docket
+    if docket is not None:
+        _keep_places(session, docket, tool, (), session.tr("Take all places away"))
+
+
+def _keep_places(session: Session, docket: Docket, tool: str, kept: tuple[Place, ...], label: str) -> None:
+    if tool == "paper-place":
+        # The next place that is clicked adds to what the sheet itself tells, as ever.
+        _set_paper(session, docket, kept, docket.paper.only and bool(kept), label)
+    else:
+        session.change(f"{PLACE_TOOLS[tool][0]}.at", kept, label)
 
 
 def brush_of(session: Session) -> tuple[float, float]:

@@ -55,7 +55,7 @@ def trouble(entry: Entry | None, step: str) -> str:
     if step == "square" and entry.sheet.settled and _corners_wanted(entry):
         return "The sheet seems to lie on a table, but its corners are not sure: set them by hand"
     if step == "paper" and r.light_doubt is not None:
-        return f"The light could not be read: {r.light_doubt.reason}. Click a bare place with This is paper"
+        return f"The light could not be read: {r.light_doubt.reason}. Click a bare place with This is paper, or take the border"
     if step == "ink" and r.ink_density is None:
         return "No marks were found on the sheet"
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:

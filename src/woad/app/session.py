@@ -350,7 +350,9 @@ def _kept_by_hand(docket: Docket, start: Docket) -> Docket:
     knockout = start.knockout.model_copy(
         update={name: getattr(knockout, name) for name in ("see_through", "gap_mm", "tones", "subject", "touches")}
     )
-    paper = start.paper.model_copy(update={"at": docket.paper.at, "touches": docket.paper.touches})
+    paper = start.paper.model_copy(
+        update={"at": docket.paper.at, "only": docket.paper.only, "touches": docket.paper.touches}
+    )
     ink = start.ink.model_copy(update={"at": docket.ink.at, "touches": docket.ink.touches})
     return start.model_copy(
         update={

@@ -101,8 +101,10 @@ class StepPanel(QWidget):
         self._overlays[name] = box
         return box, figure
 
-    def add_tools(self, tools: Sequence[tuple[str, str, str, str]]) -> dict[str, QPushButton]:
-        """By-hand tools, two a row: name, icon, text, tip. Returns their buttons."""
+    def add_tools(
+        self, tools: Sequence[tuple[str, str, str, str]], then: QWidget | None = None
+    ) -> dict[str, QPushButton]:
+        """By-hand tools, two a row: name, icon, text, tip; ``then`` what comes after them. Returns their buttons."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
@@ -114,6 +116,8 @@ class StepPanel(QWidget):
             grid.addWidget(button, i // 2, i % 2)
             self.tools[name] = button
             self._tool_icons[name] = icon
+        if then is not None:
+            grid.addWidget(then, len(tools) // 2, len(tools) % 2)
         self.body.addLayout(grid)
         return self.tools
 

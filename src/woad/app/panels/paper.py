@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QPushButton
+
+from woad.app import handwork
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
@@ -32,11 +35,16 @@ class PaperPanel(StepPanel):
         )
         self.add_named(self.tr("Neutral"), self.neutral)
         self.add_section(self.tr("By hand"))
+        self.border = QPushButton(self.tr("Border is paper"), self)
+        self.border.setToolTip(
+            self.tr("For sheets that hardly show bare paper elsewhere: takes places along their border")
+        )
+        self.border.clicked.connect(lambda: handwork.take_border(session))
         self.add_tools((
             ("paper-place", "map-pin", self.tr("This is paper"), self.tr("Click places that are bare paper (V)")),
             ("lighten", "sun", self.tr("Lighten"), self.tr("Brush what is left of a shadow away (H)")),
             ("darken", "moon", self.tr("Darken"), self.tr("Brush marks darker; bare paper stays bare (J)")),
-        ))  # fmt: skip
+        ), self.border)  # fmt: skip
         self.brush = BrushRows(session, "paper", self)
         self.body.addWidget(self.brush)
         self.add_section(self.tr("Check"))
@@ -48,7 +56,9 @@ class PaperPanel(StepPanel):
         self.after = self.add_reading(self.tr("Paper now"))
         self.noise = self.add_reading(self.tr("Paper's noise ends at"))
         self.share = self.add_reading(self.tr("Bare paper"))
-        self.doubt = self.add_reading("")
+        self.doubt, self.shadow = self.add_reading(""), self.add_reading("")
+        for line in (self.doubt, self.shadow):
+            line.name.setWordWrap(True)
 
     def show_entry(self, entry: Entry, docket: Docket) -> None:
         assert entry.sheet is not None
@@ -68,4 +78,15 @@ class PaperPanel(StepPanel):
         self.noise.show_text(f"D {r.clearing:.3f}")
         self.share.show_text(f"{r.paper_share:.0%}")
         self.doubt.name.setText(trouble(entry, "paper"))
-        self.doubt.name.setWordWrap(True)
+        self.border.setEnabled(docket.paper.on)
+        self.shadow.name.setText(self._shadow_text(entry))
+
+    def _shadow_text(self, entry: Entry) -> str:
+        """What evening cannot do about a hard-edged shadow."""
+        fault = None if entry.report is None else entry.report.fault("shadow")
+        if fault is None:
+            return ""
+        return self.tr(
+            "A shadow with a hard edge takes {0:.0f} % of the light. Both sides of it are evened; along its edge a narrow "
+            "band can stay dark or light. Brush it with Lighten, or scan anew."
+        ).format(fault.number)

@@ -13,7 +13,8 @@ Colour8 = tuple[int, int, int]
 
 
 class PaperSettings(Settings):
-    """Settings of the Paper step. ``at`` are places said to be paper; ``neutral`` takes all hue out of the marks."""
+    """Settings of the Paper step. ``at`` are places said to be paper, and with ``only`` all there is to go by;
+    ``neutral`` takes all hue out of the marks."""
 
     on: bool = True
     evening: Annotated[
@@ -26,6 +27,7 @@ class PaperSettings(Settings):
     ] = 0.0
     neutral: Literal["auto", "on", "off"] = "auto"
     at: Places = ()
+    only: bool = False
     touches: tuple[Touch, ...] = ()
 
 

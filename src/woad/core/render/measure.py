@@ -34,10 +34,12 @@ _LUMA = (0.299, 0.587, 0.114)
 
 @dataclass(frozen=True)
 class Said:
-    """What the user has said by clicking: places (shares of the sheet) that are ``paper`` and the darkest ``ink``."""
+    """What the user has said by clicking: places (shares of the sheet) that are ``paper``, ``only`` which there is paper
+    to go by, and the darkest ``ink``."""
 
     paper: tuple[tuple[float, float], ...] = ()
     ink: tuple[tuple[float, float], ...] = ()
+    only: bool = False
 
 
 NOTHING_SAID = Said()
@@ -111,7 +113,7 @@ def _inside(reduced: Plane, floor: float) -> Plane:
 
 
 def _as_said(light: LightField | NoEstimate, linear: Plane, said: Said) -> LightField:
-    grid = obey(light.grid if isinstance(light, LightField) else None, linear, said.paper)
+    grid = obey(light.grid if isinstance(light, LightField) and not said.only else None, linear, said.paper)
     if isinstance(light, LightField):
         return replace(light, grid=grid)
     return LightField(grid, 0.0, 0.01)

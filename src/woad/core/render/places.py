@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
-from woad.core.paper.evening import even, make_gain
+from woad.core.paper.evening import even, linear_light, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import over_white
 from woad.core.raster.tiles import Region
@@ -18,6 +19,8 @@ from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 
 _HALF = 3  # px around a click that are read
+_A_SIDE, _SAME_TONE = 5, 0.3  # places on each side; log light
+_INSETS = (0.014, 0.007, 0.004)  # how far inside the border they lie, share of the longer side
 MARK_D, BARE_D = 0.45, 0.08  # from here on a place is surely a mark; below it is surely bare
 
 
@@ -65,6 +68,39 @@ def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) ->
         if why is not None:
             return f"That colour cannot be dropped out: {why}. Nothing was changed; click a pencil line."
     return None
+
+
+def border_places(sheet: Sheet) -> tuple[tuple[float, float], ...]:
+    """Places along the border of the squared sheet, shares of the scan, that are one and the same light tone; none when
+    that is less than half of the border. For sheets whose paper shows nowhere else."""
+    best, lightest = np.zeros((0, 2)), -np.inf
+    for share in _INSETS:
+        at, light = _one_tone(sheet, share)
+        if len(at) and light > lightest:
+            best, lightest = at, light
+    places = sheet.frame.to_scan(best) / np.array(sheet.frame.scan, np.float64)
+    return tuple((float(px), float(py)) for px, py in places if 0 <= px <= 1 and 0 <= py <= 1)
+
+
+def _one_tone(sheet: Sheet, share: float) -> tuple[NDArray[np.float64], float]:
+    """Of places so far inside the border (share of the longer side) those of one tone, px (n, 2), and its log light."""
+    w, h = sheet.pyramid.size(0)
+    inset = min(max(_HALF + 1, share * max(w, h)), min(w, h) / 4)
+    along = (np.arange(_A_SIDE) + 0.5) / _A_SIDE
+    x, y = inset + along * (w - 2 * inset), inset + along * (h - 2 * inset)
+    near, far = np.full(_A_SIDE, inset), np.full(_A_SIDE, 1.0)
+    at = np.concatenate([
+        np.column_stack(pair) for pair in ((x, near), (far * (w - inset), y), (x, far * (h - inset)), (near, y))
+    ])  # fmt: skip
+    tones = []
+    for cx, cy in at.astype(int).tolist():
+        box = Region(cx - _HALF, cy - _HALF, 2 * _HALF + 1, 2 * _HALF + 1).clip(w, h)
+        tones.append(np.median(linear_light(sheet.pyramid.read(0, box)).reshape(-1, sheet.pyramid.channels), axis=0))
+    logs = np.log(np.maximum(np.stack(tones), 1e-4))
+    light = logs.mean(axis=1)
+    usual = np.median(logs[light >= np.percentile(light, 60)], axis=0)
+    same = np.abs(logs - usual).max(axis=1) < _SAME_TONE
+    return at[same] if same.mean() >= 0.5 else at[:0], float(usual.mean())
 
 
 def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tuple[int, int, int] | None:

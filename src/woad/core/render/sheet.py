@@ -75,7 +75,8 @@ def is_square(sheet: Sheet, docket: Docket) -> bool:
 
 
 def _said(docket: Docket, frame: Frame) -> Said:
-    return Said(tuple(on_sheet(docket.paper.at, frame)), tuple(on_sheet(docket.ink.at, frame)))
+    paper = tuple(on_sheet(docket.paper.at, frame))
+    return Said(paper, tuple(on_sheet(docket.ink.at, frame)), docket.paper.only and bool(paper))
 
 
 def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
