@@ -77,9 +77,10 @@ class PaperPanel(StepPanel):
         self.after.show_text(f"L* {paper_after(entry):.1f}")
         self.noise.show_text(f"D {r.clearing:.3f}")
         self.share.show_text(f"{r.paper_share:.0%}")
-        self.doubt.name.setText(trouble(entry, "paper"))
+        for line, text in ((self.doubt, trouble(entry, "paper")), (self.shadow, self._shadow_text(entry))):
+            line.name.setText(text)
+            line.setVisible(bool(text))
         self.border.setEnabled(docket.paper.on)
-        self.shadow.name.setText(self._shadow_text(entry))
 
     def _shadow_text(self, entry: Entry) -> str:
         """What evening cannot do about a hard-edged shadow."""

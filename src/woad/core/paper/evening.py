@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.codes import PAPER_CODE, Codes
-from woad.core.raster.transfer import linear_of_8bit, linear_of_16bit
+from woad.core.raster.transfer import linear_light
 
 Plane = NDArray[np.float32]
 
@@ -103,12 +103,6 @@ def _strips(
         size = ((i1 - i0) * cell, some.stop - top)
         large = cv2.resize(cells[some], size, interpolation=cv2.INTER_LINEAR).reshape(size[1], size[0], grid.shape[2])
         yield some, np.asarray(large[:, left : left + w])
-
-
-def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
-    """Encoded sRGB (8 or 16 bit, any shape) to linear light, float32."""
-    table = linear_of_8bit() if encoded.dtype == np.uint8 else linear_of_16bit()
-    return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), table), np.float32).reshape(encoded.shape)
 
 
 _STRIP_VALUES = 240_000  # a strip's float planes stay in the processor's cache

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -49,3 +50,9 @@ def linear_of_16bit() -> Float:
     table = srgb_decode(np.arange(65536, dtype=np.float32) / 65535)
     table.setflags(write=False)
     return table
+
+
+def linear_light(encoded: NDArray[np.uint8] | NDArray[np.uint16]) -> Float:
+    """Encoded sRGB (8 or 16 bit, any shape) to linear light, float32."""
+    table = linear_of_8bit() if encoded.dtype == np.uint8 else linear_of_16bit()
+    return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), table), np.float32).reshape(encoded.shape)

@@ -12,7 +12,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
 from woad.core.ink.dropout import find_pencil
 from woad.core.knockout.inside import find_inside
-from woad.core.paper.evening import Gain, even, linear_light, make_gain, regular_grid
+from woad.core.paper.evening import Gain, even, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
@@ -20,7 +20,7 @@ from woad.core.raster.codes import from_codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.transfer import linear_light, srgb_encode
 from woad.core.render.medium import propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width

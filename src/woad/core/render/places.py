@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
-from woad.core.paper.evening import even, linear_light, make_gain
+from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import over_white
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.transfer import linear_light, srgb_encode
 from woad.core.render.hand import on_sheet
 from woad.core.render.recipe import drop_out_refusal
 from woad.core.render.region import render_region

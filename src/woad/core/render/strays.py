@@ -14,8 +14,9 @@ from woad.core.docket.model import Docket
 from woad.core.docket.spotting import SpottingSettings
 from woad.core.errors import Cancelled
 from woad.core.estimate import NoEstimate
-from woad.core.paper.evening import linear_light, sample_places
+from woad.core.paper.evening import sample_places
 from woad.core.raster.tiles import Region, bands
+from woad.core.raster.transfer import linear_light
 from woad.core.render.found import Found
 from woad.core.render.measure import measure
 from woad.core.render.mending import look_for_hairs, look_for_streaks, without_streaks

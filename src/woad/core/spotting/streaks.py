@@ -16,9 +16,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.evening import linear_light
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.transfer import linear_light, srgb_encode
 
 Plane = NDArray[np.float32]
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
