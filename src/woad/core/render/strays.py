@@ -32,7 +32,7 @@ from woad.core.spotting.streaks import Streak
 Plane8 = NDArray[np.uint8]
 
 MANY = 20_000  # more pieces than that are judged without looking at each one's colour
-_BAND_PIXELS = 2_500_000
+_BAND_PIXELS = 1_500_000
 
 
 def unspotted(docket: Docket) -> Docket:
@@ -106,7 +106,7 @@ def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Sheet:
     assert known is not None
     w, h = sheet.pyramid.size(0)
     blocks = new_blocks(w, h)
-    rows = max(256, _BAND_PIXELS // w // ROWS_ALIGN * ROWS_ALIGN)
+    rows = max(128, _BAND_PIXELS // w // ROWS_ALIGN * ROWS_ALIGN)
 
     def one(box: Region) -> None:
         if stop is not None and stop.is_set():
