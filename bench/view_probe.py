@@ -19,10 +19,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from woad.app import theme
+from woad.app.thrift import share_memory
 from woad.app.window import MainWindow
 
 
 def main() -> None:
+    share_memory()
     app = QApplication(sys.argv[:1])
     assert app is not None  # held for as long as the window lives
     theme.apply("light")

@@ -18,6 +18,9 @@ def main() -> int:
     )
     args = parser.parse_args()
 
+    from woad.app.thrift import share_memory
+
+    share_memory()
     from PySide6.QtWidgets import QApplication
 
     from woad.app import theme

@@ -192,7 +192,7 @@ class Looker(QObject):
         stop = self._stop = Event()
 
         def work() -> Sheet:
-            looked = look_over(sheet, docket, stop)
+            looked = look_over(sheet, docket, stop, 1)  # the other core is the view's
             mended_pyramid(looked, docket)  # the view then finds every mend made
             return looked
 

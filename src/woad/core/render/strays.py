@@ -32,7 +32,7 @@ from woad.core.spotting.streaks import Streak
 Plane8 = NDArray[np.uint8]
 
 MANY = 20_000  # more pieces than that are judged without looking at each one's colour
-_BAND_PIXELS = 1_500_000
+_BAND_PIXELS = 600_000
 
 
 def unspotted(docket: Docket) -> Docket:
@@ -98,7 +98,7 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
     return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)
 
 
-def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Sheet:
+def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None, threads: int = 2) -> Sheet:
     """The sheet with every small detached piece found and judged. Raises :class:`Cancelled` soon after ``stop`` is set."""
     plain = unspotted(docket)
     sheet = begun(sheet, docket)
@@ -115,7 +115,7 @@ def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None) -> Sheet:
         if alpha is not None:
             blocks.fill(alpha, box.y)
 
-    with ThreadPoolExecutor(2) as pool:
+    with ThreadPoolExecutor(threads) as pool:
         for job in [pool.submit(one, box) for box in bands(w, h, rows)]:
             job.result()
     return judged(sheet, docket, blocks, known.hairs, known.streaks)
