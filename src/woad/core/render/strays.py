@@ -92,8 +92,10 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
         )  # fmt: skip
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
-        wish = ("hairs", sheet.readings, _one_ink(sheet, docket))
-        hairs = sheet.mends.made(wish, lambda: look_for_hairs(sheet, docket))
+        wish = ("hairs", streaks, sheet.readings, _one_ink(sheet, docket))
+        # A streak across paint is no hair.
+        clean = replace(sheet, pyramid=without_streaks(sheet, streaks)) if streaks else sheet
+        hairs = sheet.mends.made(wish, lambda: look_for_hairs(clean, docket))
     bare = np.zeros((1, 1), np.uint8)
     return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)
 
