@@ -82,7 +82,7 @@ class Tile(PaintedButton):
 class BenchBar(QWidget):
     """All tiles; asks a worker for close-ups whenever settings or spots change."""
 
-    def __init__(self, session: Session, behind: Lane | None = None, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, behind: Lane, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("benchbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

@@ -105,7 +105,7 @@ class Checker(QObject):
             or docket is None
             or not entry.sheet.settled
             or (entry.checks is not None and (entry.checks.edges is not None or not edges))
-            or (self.session.past_ink and docket.spotting.on and not looked_over(entry.sheet, docket))
+            or (edges and docket.spotting.on and not looked_over(entry.sheet, docket))
         ):
             return  # counted once the sheet has been looked over for strays
         sheet, known = entry.sheet, entry.checks
@@ -156,7 +156,6 @@ class Looker(QObject):
         self.session = session
         self.lane = Lane("strays", self, behind=behind)
         self._stop = Event()
-        self._asked: object = None
         # While a slider is dragged nothing is looked over.
         self._later = QTimer(self)
         self._later.setSingleShot(True)

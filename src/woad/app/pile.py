@@ -58,7 +58,7 @@ class PileItem(QAbstractButton):
 class Pile(QWidget):
     """The column of sheets."""
 
-    def __init__(self, session: Session, behind: Lane | None = None, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, behind: Lane, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("pile")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

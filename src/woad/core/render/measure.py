@@ -27,7 +27,7 @@ from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
 
-_FIELD_PX, _QUICK_FIELD_PX = 1400, 500
+FIELD_PX, _QUICK_FIELD_PX = 1400, 500
 _CROP_PX = 320
 _LUMA = (0.299, 0.587, 0.114)
 
@@ -50,7 +50,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
 
     ``quick`` is for a first look: a smaller level and fewer places. What is ``said`` is obeyed.
     """
-    base = pyramid.level_for(_QUICK_FIELD_PX if quick else _FIELD_PX)
+    base = pyramid.level_for(_QUICK_FIELD_PX if quick else FIELD_PX)
     encoded = pyramid.whole(base)
     linear = linear_light(encoded)
     light = estimate_light(linear, quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")

@@ -42,9 +42,7 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
     if settings.lines and sheet.strays is not None:
         streaks = sheet.strays.mended_streaks(settings.decided)
     touches = settings.touches
-    base = sheet.pyramid
-    if streaks:
-        base = without_streaks(sheet, streaks)
+    base = without_streaks(sheet, streaks)
     if not hairs and not touches:
         return base
     key = ("all", base, hairs, touches, sheet.readings if touches else None)
@@ -58,7 +56,9 @@ def look_for_streaks(sheet: Sheet) -> tuple[Streak, ...]:
 
 
 def without_streaks(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
-    """The squared sheet, taken from the scan without ``streaks``."""
+    """The squared sheet, taken from the scan without ``streaks``; the sheet's own pyramid when there are none."""
+    if not streaks:
+        return sheet.pyramid
     return sheet.mends.made(("without", streaks), lambda: _made_without(sheet, streaks))  # type: ignore[no-any-return]
 
 
@@ -66,10 +66,7 @@ def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
     width, height = sheet.scan.size(0)
     patches = []
     for one in streaks:
-        across = Region(one.first, 0, one.end - one.first, height) if one.upright else Region(
-            0, one.first, width, one.end - one.first
-        )  # fmt: skip
-        box = across.grown(8, ALIGN, width, height)
+        box = one.box(width, height).grown(8, ALIGN, width, height)
         before = sheet.scan.read(0, box)
         patch = make_patch(box, before, without_streak(before, one, box.x if one.upright else box.y))
         if patch is not None:

@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
+from woad.core.paper.samples import read_place
 from woad.core.raster.codes import from_codes
 from woad.core.raster.compositing import over_white
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
 from woad.core.render.hand import on_sheet
+from woad.core.render.measure import FIELD_PX
 from woad.core.render.recipe import drop_out_refusal
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
@@ -73,29 +75,27 @@ def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) ->
 def border_places(sheet: Sheet) -> tuple[tuple[float, float], ...]:
     """Places along the border of the squared sheet, shares of the scan, that are one and the same light tone; none when
     that is less than half of the border. For sheets whose paper shows nowhere else."""
+    # As the places will be read when they are obeyed.
+    linear = linear_light(sheet.pyramid.whole(sheet.pyramid.level_for(FIELD_PX)))
     best, lightest = np.zeros((0, 2)), -np.inf
     for share in _INSETS:
-        at, light = _one_tone(sheet, share)
+        at, light = _one_tone(linear, share)
         if len(at) and light > lightest:
             best, lightest = at, light
-    places = sheet.frame.to_scan(best) / np.array(sheet.frame.scan, np.float64)
+    places = sheet.frame.to_scan(best * sheet.pyramid.size(0)) / np.array(sheet.frame.scan, np.float64)
     return tuple((float(px), float(py)) for px, py in places if 0 <= px <= 1 and 0 <= py <= 1)
 
 
-def _one_tone(sheet: Sheet, share: float) -> tuple[NDArray[np.float64], float]:
-    """Of places so far inside the border (share of the longer side) those of one tone, px (n, 2), and its log light."""
-    w, h = sheet.pyramid.size(0)
-    inset = min(max(_HALF + 1, share * max(w, h)), min(w, h) / 4)
+def _one_tone(linear: NDArray[np.float32], share: float) -> tuple[NDArray[np.float64], float]:
+    """Of places so far inside the border (share of the longer side) of a sheet (h, w, C) those of one tone, shares of its
+    width and height (n, 2), and its log light."""
+    h, w = linear.shape[:2]
+    dx, dy = (min(share * max(w, h), 0.25 * min(w, h)) / side for side in (w, h))
     along = (np.arange(_A_SIDE) + 0.5) / _A_SIDE
-    x, y = inset + along * (w - 2 * inset), inset + along * (h - 2 * inset)
-    near, far = np.full(_A_SIDE, inset), np.full(_A_SIDE, 1.0)
-    at = np.concatenate([
-        np.column_stack(pair) for pair in ((x, near), (far * (w - inset), y), (x, far * (h - inset)), (near, y))
-    ])  # fmt: skip
-    tones = []
-    for cx, cy in at.astype(int).tolist():
-        box = Region(cx - _HALF, cy - _HALF, 2 * _HALF + 1, 2 * _HALF + 1).clip(w, h)
-        tones.append(np.median(linear_light(sheet.pyramid.read(0, box)).reshape(-1, sheet.pyramid.channels), axis=0))
+    x, y, one = dx + along * (1 - 2 * dx), dy + along * (1 - 2 * dy), np.ones(_A_SIDE)
+    sides = ((x, dy * one), ((1 - dx) * one, y), (x, (1 - dy) * one), (dx * one, y))
+    at = np.concatenate([np.column_stack(side) for side in sides])
+    tones = [read_place(linear, px, py) for px, py in at.tolist()]
     logs = np.log(np.maximum(np.stack(tones), 1e-4))
     light = logs.mean(axis=1)
     usual = np.median(logs[light >= np.percentile(light, 60)], axis=0)

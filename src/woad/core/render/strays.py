@@ -84,17 +84,14 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
     streaks: tuple[Streak, ...] = ()
     if docket.spotting.lines:
         streaks = sheet.mends.made("streaks", lambda: look_for_streaks(sheet))
+    plain = without_streaks(sheet, streaks)
     if streaks:
-        plain = without_streaks(sheet, streaks)
-        key = ("measured", streaks, sheet.said)
-        sheet = replace(
-            sheet, readings=sheet.mends.made(key, lambda: measure(plain, not sheet.settled, sheet.said))
-        )  # fmt: skip
+        key, quick, said = ("measured", streaks, sheet.said), not sheet.settled, sheet.said
+        sheet = replace(sheet, readings=sheet.mends.made(key, lambda: measure(plain, quick, said)))
     hairs: tuple[Hair, ...] = ()
     if docket.spotting.hairs:
         wish = ("hairs", streaks, sheet.readings, _one_ink(sheet, docket))
-        # A streak across paint is no hair.
-        clean = replace(sheet, pyramid=without_streaks(sheet, streaks)) if streaks else sheet
+        clean = replace(sheet, pyramid=plain)  # a streak across paint is no hair
         hairs = sheet.mends.made(wish, lambda: look_for_hairs(clean, docket))
     bare = np.zeros((1, 1), np.uint8)
     return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)

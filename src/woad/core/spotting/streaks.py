@@ -45,6 +45,11 @@ class Streak:
     end: int
     strength: float
 
+    def box(self, width: int, height: int) -> Region:
+        """Where it lies on a scan of that size."""
+        broad = self.end - self.first
+        return Region(self.first, 0, broad, height) if self.upright else Region(0, self.first, width, broad)
+
 
 def find_streaks(read: Read, width: int, height: int, ppi: float) -> tuple[Streak, ...]:
     """Streaks of a scan, upright and level ones.
