@@ -12,7 +12,9 @@ from PySide6.QtTest import QTest
 
 from captures import drawn_sheet, shot
 from sheets import png_bytes
+from woad.app import handwork
 from woad.app.tools.hand import place_point
+from woad.core.docket.marking import PaperSettings
 from woad.core.raster.transfer import srgb_encode
 from woad.demo.scanner import Light
 
@@ -274,7 +276,11 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     paper = cv2.imread(str(window.session.folder / "wash-paper.png"))
     assert paper[2:5].min(axis=2).mean() > 250  # the rim is white, and the wash is a wash
     assert paper[100:-100, 100:-100].mean() < 190
-    key(window, settle, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    handwork.remove_places(window.session, "paper-place")
+    assert window.session.docket.paper == PaperSettings()  # the next click is a click like any other
+    undo(window, settle)
+    assert window.session.docket.paper.only
+    undo(window, settle)
     assert window.session.docket.paper.at == ()
     window.session.choose(1)
     settle(window)

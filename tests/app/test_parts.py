@@ -19,6 +19,7 @@ from woad.app.widgets.tone_plot import TonePlot
 from woad.app.worker import Lane, Result
 from woad.core.docket.catalogue import setting
 from woad.core.ink.curve import TonePoints
+from woad.core.render.patches import PatchStore
 from woad.core.render.spots import propose_spots
 
 
@@ -40,6 +41,58 @@ def test_the_newest_request_wins(lane: Lane, qtbot) -> None:  # type: ignore[no-
     gate.set()
     qtbot.waitUntil(lambda: not lane.busy)
     assert seen == [4]
+
+
+def test_what_stands_behind_the_view_begins_when_the_view_is_done(lane: Lane, qtbot) -> None:  # type: ignore[no-untyped-def]
+    """Nothing begins while the first lane is busy; of what was asked for meanwhile the newest is worked on."""
+    second, gate, order = Lane("second", lane.parent(), behind=lane), threading.Event(), []
+    lane.submit(lambda: order.append("view") if gate.wait(5) else None, lambda r: None)
+    for i in range(3):
+        second.submit(lambda i=i: order.append(i), lambda r: None)
+    qtbot.wait(60)
+    assert order == []
+    gate.set()
+    qtbot.waitUntil(lambda: not lane.busy and not second.busy)
+    second.close()
+    assert order == ["view", 2]
+
+
+def test_a_lane_does_not_wait_for_ever(lane: Lane, qtbot) -> None:  # type: ignore[no-untyped-def]
+    """A view that is busy all the time holds the others up for half a second, not for good."""
+    second, gate, done = Lane("second", lane.parent(), behind=lane), threading.Event(), []
+    lane.submit(lambda: gate.wait(5), lambda r: None)
+    second.submit(lambda: 1, done.append)
+    qtbot.waitUntil(lambda: bool(done), timeout=4000)
+    assert lane.busy
+    gate.set()
+    second.close()
+
+
+def test_what_two_threads_want_is_made_once() -> None:
+    """The second waits for the first; after a failure it tries for itself."""
+    store, gate, made, got = PatchStore(), threading.Event(), [], []
+
+    def make() -> int:
+        made.append(1)
+        gate.wait(5)
+        if len(made) == 1:
+            raise ValueError("the first time")
+        return 7
+
+    def want() -> None:
+        try:
+            got.append(store.made("key", make))
+        except ValueError:
+            got.append(None)
+
+    threads = [threading.Thread(target=want) for _ in range(3)]
+    for thread in threads:
+        thread.start()
+    gate.set()
+    for thread in threads:
+        thread.join(5)
+    assert sorted(got, key=str) == [7, 7, None]
+    assert len(made) == 2  # one that failed, one for both others
 
 
 def test_a_failed_request_is_delivered_and_leaves_nothing_working(lane: Lane, qtbot) -> None:  # type: ignore[no-untyped-def]

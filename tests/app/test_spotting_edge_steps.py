@@ -93,6 +93,29 @@ def test_stepping_through_strays_and_deciding(desk, settle) -> None:
     assert desk.session.docket.spotting.decided == ()
 
 
+def test_a_streak_is_listed_gone_from_the_file_and_can_be_kept(window, settle, tmp_path) -> None:
+    """A dark column along the whole scan: in the list, not in the file; kept, it is written; undone, it is gone again."""
+    picture = np.asarray(Image.open(strewn_file(tmp_path))).copy()
+    picture[:, 40:42] = picture[:, 40:42] * 0.6
+    (tmp_path / "strewn.png").write_bytes(png_bytes(picture))
+    window.open_files([tmp_path / "strewn.png"])
+    settle(window)
+    window.session.change("square.on", False, "x")
+    window.session.go_to("spotting")
+    settle(window)
+    items = straywork.items_of(window.session.entry).items
+    (index,) = [i for i, item in enumerate(items) if item.kind == "streak"]
+    assert items[index].goes
+    assert written(window, settle)[5:-5, 38:44, 3].max() < 40
+    straywork.choose(window.session, index)
+    QTest.mouseClick(window.panels["spotting"].keep, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert np.median(written(window, settle)[5:-5, 40:42, 3]) > 60
+    window.session.undo()
+    settle(window)
+    assert written(window, settle)[5:-5, 38:44, 3].max() < 40
+
+
 def test_rings_are_the_same_size_at_any_zoom(desk, settle) -> None:
     """A speck of two pixels has a ring of some 20 on the screen, whole sheet in view or at 300 %; S hides them."""
 
