@@ -7,10 +7,12 @@ import subprocess
 import sys
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
 
+from captures import pdf_of
 from sheets import pen_scan, pen_sheet, png_bytes, png_claiming
 from woad.core.docket.model import docket_from_json
 
@@ -102,6 +104,31 @@ def test_wrong_wishes_are_refused_in_one_sentence(scan: Path, tmp_path: Path, ar
     assert says in done.stderr
     assert "Traceback" not in done.stderr
     assert not out.exists() or not list(out.iterdir())
+
+
+def test_every_page_of_a_pdf_is_cleaned_and_reported(scan: Path, tmp_path: Path) -> None:
+    """A page is a picture of its own, named by its number; a PDF that is none costs the others nothing."""
+    image = np.ascontiguousarray(pixels(scan))
+    h, w = image.shape[:2]
+    good, bad = tmp_path / "pages.pdf", tmp_path / "empty.pdf"
+    good.write_bytes(pdf_of(image, 3.0, 2))
+    bad.write_bytes(pdf_of(None))
+    done = run("clean", bad, good, scan, "--out", tmp_path / "out", "--json", "--keep-frame")
+    assert done.returncode == 1
+    none, one, two, plain = (json.loads(line) for line in done.stdout.splitlines())
+    assert "no scanned picture" in none["error"]
+    assert "page" not in none and "page" not in plain
+    assert (one["page"], two["page"], one["file"]) == (1, 2, str(good))
+    assert [Path(p).name for p in two["written"]] == ["pages-page-2-cutout.png", "pages-page-2-paper.png"]
+    assert one["readings"]["ppi"] == pytest.approx(w / 3.0, abs=0.1)
+    a, b = pixels(one["written"][0]), pixels(two["written"][0])
+    assert a.shape == (h, w, 4)
+    np.testing.assert_array_equal(a, b)
+    # The same drawing as from its own file, but for what the embedded JPEG took.
+    drawn = cv2.absdiff(a[..., 3], pixels(plain["written"][0])[..., 3])
+    assert float(drawn.mean()) < 1.0
+    told = run("report", good)
+    assert [", page 1:" in line for line in told.stdout.splitlines() if str(good) in line] == [True, False]
 
 
 def test_medium_is_taken_from_the_user(scan: Path, tmp_path: Path) -> None:

@@ -9,9 +9,11 @@ import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
+from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from woad.cli.scans import Decoded, decoded_ahead
 from woad.core.errors import BadSetting, CannotWrite, TheirError
 
 if TYPE_CHECKING:
@@ -19,9 +21,7 @@ if TYPE_CHECKING:
 
     from woad.core.docket.model import Docket
     from woad.core.editions.edition import Edition
-    from woad.core.formats.read import Original, Pixels
-
-Decoded = tuple["Original", "Pixels"]
+    from woad.core.formats.read import Original
 
 
 def clean(args: argparse.Namespace) -> int:
@@ -32,37 +32,27 @@ def clean(args: argparse.Namespace) -> int:
 
     with ThreadPoolExecutor(1) as ahead:
         # The first scan is decoded while the rest of the program loads; each next one while its forerunner is worked on.
-        coming: Future[Decoded] = ahead.submit(_decode, args.scans[0])
+        queue = decoded_ahead(args.scans, ahead)
+        first = next(queue)
         try:
             wanted, base = _wishes(args)
         except TheirError as error:
             print(f"woad: {error}", file=sys.stderr)
-            coming.cancel()
+            ahead.shutdown(wait=False, cancel_futures=True)
             return 2
         failed = 0
         taken: dict[str, Path] = {}
-        for index, scan in enumerate(args.scans):
-            current = coming
-            report: dict[str, Any] = {"file": str(scan)}
-            if index + 1 < len(args.scans):
-                coming = ahead.submit(_decode, args.scans[index + 1])
+        for picture, coming in chain([first], queue):
+            report = picture.told()
             try:
-                _claim_name(scan, taken)
-                report |= _clean_one(scan, current, args, wanted, base)
+                report |= _clean_one(coming, args, wanted, base, taken)
             except TheirError as error:
                 failed += 1
                 report |= {"written": [], "error": str(error)}
             report["seconds"] = round(time.perf_counter() - started, 3)
             started = time.perf_counter()
-            _tell(scan, report, args.json)
+            _tell(picture.name, report, args.json)
     return 1 if failed else 0
-
-
-def _decode(scan: Path) -> Decoded:
-    from woad.core.formats.read import open_original, pixels_of
-
-    original = open_original(scan)
-    return original, pixels_of(original)
 
 
 def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | None]:
@@ -82,16 +72,21 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
     return wanted, base
 
 
-def _claim_name(scan: Path, taken: dict[str, Path]) -> None:
-    if scan.stem in taken:
+def _claim_name(original: Original, taken: dict[str, Path]) -> None:
+    if original.stem in taken:
         raise BadSetting(
-            "scan", f"{scan.name} would be written over {taken[scan.stem].name}'s results. Give it another name."
+            "scan",
+            f"{original.name} would be written over {taken[original.stem].name}'s results. Give it another name.",
         )
-    taken[scan.stem] = scan
+    taken[original.stem] = Path(original.name)
 
 
 def _clean_one(
-    scan: Path, coming: Future[Decoded], args: argparse.Namespace, editions: tuple[Edition, ...], base: Docket | None
+    coming: Future[Decoded],
+    args: argparse.Namespace,
+    editions: tuple[Edition, ...],
+    base: Docket | None,
+    taken: dict[str, Path],
 ) -> dict[str, Any]:
     from woad.core.docket.media import starting_docket
     from woad.core.docket.model import Docket
@@ -99,12 +94,15 @@ def _clean_one(
     from woad.core.formats.write import refuse_existing, write_safely
     from woad.core.render.sheet import lean_sheet, resquare
 
+    original, pixels = coming.result()
+    _claim_name(original, taken)
     for edition in editions:
-        refuse_existing(edition.path_for(scan.stem, args.out), args.overwrite)
-    docket_path = args.out / f"{scan.stem}-docket.json"
+        refuse_existing(edition.path_for(original.stem, args.out), args.overwrite)
+    docket_path = args.out / f"{original.stem}-docket.json"
     if args.save_docket:
         refuse_existing(docket_path, args.overwrite)
-    sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
+    sheet = lean_sheet(original, pixels, _changed(base or Docket(), args))
+    del pixels
     docket = base
     if docket is None:
         docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)
@@ -112,7 +110,7 @@ def _clean_one(
         docket = docket.with_setting("medium", args.medium)
     docket = _changed(docket, args)
     sheet = resquare(sheet, docket)
-    with _progress(scan.name, args.json) as progress:
+    with _progress(original.stem, args.json) as progress:
         written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
     if args.save_docket:
@@ -143,13 +141,13 @@ def _progress(name: str, quiet: bool) -> Iterator[Callable[[float], None] | None
         yield lambda share: bar.update(task, completed=share)
 
 
-def _tell(scan: Path, report: dict[str, Any], as_json: bool) -> None:
+def _tell(name: str, report: dict[str, Any], as_json: bool) -> None:
     if as_json:
         print(json.dumps(report), flush=True)
     elif "error" in report:
         print(f"woad: {report['error']}", file=sys.stderr)
     else:
-        print(f"{scan.name}: {', '.join(Path(p).name for p in report['written'])} ({report['seconds']:.1f} s)")
+        print(f"{name}: {', '.join(Path(p).name for p in report['written'])} ({report['seconds']:.1f} s)")
 
 
 def apply_change(docket: Docket, change: str) -> Docket:

@@ -5,21 +5,25 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from woad.cli.scans import pictures
 from woad.core.errors import TheirError
+
+if TYPE_CHECKING:
+    from woad.core.formats.read import Original, Pixels
 
 
 def report(args: argparse.Namespace) -> int:
     """Report on every scan; 0 if all could be read, else 1."""
     failed = 0
-    for scan in args.scans:
+    for picture in pictures(args.scans):
+        found = picture.told()
         try:
-            found = report_of(scan)
+            found |= report_of(*picture.take())
         except TheirError as error:
             failed += 1
-            found = {"file": str(scan), "error": str(error)}
+            found["error"] = str(error)
         if args.json:
             print(json.dumps(found), flush=True)
         elif "error" in found:
@@ -29,23 +33,20 @@ def report(args: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
-def report_of(scan: Path) -> dict[str, Any]:
-    """Everything ``woad report --json`` says of one file. Raises ``TheirError``.
+def report_of(original: Original, pixels: Pixels) -> dict[str, Any]:
+    """Everything ``woad report --json`` says of one picture.
 
     Pixels are those of the picture turned upright by its orientation tag; angles in degrees, clockwise positive.
     """
     from woad.core.estimate import NoEstimate
-    from woad.core.formats.read import open_original, pixels_of
     from woad.core.raster.pyramid import build_pyramid
     from woad.core.render.report import look_at_scan
     from woad.core.render.sheet import make_sheet
 
-    original = open_original(scan)
-    sheet = make_sheet(original, build_pyramid(pixels_of(original), lean=True))
+    sheet = make_sheet(original, build_pyramid(pixels, lean=True))
     looked = look_at_scan(original, sheet.scan, sheet.found, sheet.ppi)
     tilt, corners, readings = sheet.found.tilt, sheet.found.corners, sheet.readings
     return {
-        "file": str(scan),
         "width_px": sheet.scan_size[0],
         "height_px": sheet.scan_size[1],
         "ppi": sheet.ppi,
@@ -70,7 +71,8 @@ def as_text(found: dict[str, Any]) -> str:
     """The report for a reader."""
     ppi = f", {found['ppi']:.0f} ppi" if found["ppi"] else ", resolution unknown"
     sure = "surely" if found["medium_sure"] >= 0.75 else "probably" if found["medium_sure"] >= 0.4 else "perhaps"
-    lines = [f"{found['file']}: {found['width_px']} x {found['height_px']} px{ppi}; {sure} {found['medium']}"]
+    page = f", page {found['page']}" if "page" in found else ""
+    lines = [f"{found['file']}{page}: {found['width_px']} x {found['height_px']} px{ppi}; {sure} {found['medium']}"]
     for fault in found["faults"]:
         lines.append(f"  {'Woad mends' if fault['mendable'] else 'needs a new scan'}: {fault['says']}")
     if not found["faults"]:

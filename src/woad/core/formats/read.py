@@ -96,8 +96,8 @@ def take_in(name: str, data: bytes) -> Original:
         pages = take_in_pages(name, data)
         if len(pages) > 1:
             raise FileUnreadable(
-                f"{name} has {len(pages)} scanned pages. It is unchanged; open it in the window, which takes each page, "
-                "or save the pages apart."
+                f"{name} is a PDF of {len(pages)} scanned pages. It is unchanged; give it a name that ends in .pdf, "
+                "and every page is taken."
             )
         return pages[0]
     header = read_header(name, data)
