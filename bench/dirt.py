@@ -72,8 +72,8 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
     kinds = ["spatter"] if flat.medium in PAINT else ["stipple", "i-dots", "hatching", "spatter"]
     if flat.medium in PAINT and rng.random() < 0.6:
         kinds.append("stipple")
-    if flat.medium not in PAINT and rng.random() < 0.6:
-        kinds.append("dense")
+    if flat.medium not in PAINT:
+        kinds += [kind for kind in ("dense", "sparse") if rng.random() < 0.6]
     if flat.medium == "pencil":
         kinds.remove("spatter")  # a pencil does not
     for kind in kinds:
@@ -84,9 +84,14 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
                 "hatching": _hatching,
                 "spatter": _spatter,
                 "dense": _dense,
+                "sparse": _sparse,
             }[kind](pen, flat, rng, px)
     cover = canvas.coverage()[:h, :w]
     kept = _apart(made, flat.marks, w, h)
+    if flat.medium not in PAINT and rng.random() < 0.6:
+        faint = _faint_strokes(flat, rng, px)
+        cover = np.maximum(cover, faint)
+        flat = replace(flat, marks=flat.marks | (faint > 0.04))
     if flat.cover is not None and flat.ink is not None:
         ink = np.asarray(flat.ink, np.float32)
         if flat.medium == "pencil":
@@ -169,6 +174,40 @@ def _dense(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Do
     for more in (0, rng.uniform(20, 90)) if rng.random() < 0.6 else (0,):
         pen.hatch(shape, turn + more, rng.uniform(0.25, 0.6), rng.uniform(0.6, 1.2), skip=0.08)
     return []
+
+
+def _sparse(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
+    """Stipple strewn wide: a tone so light that its dots stand millimetres apart."""
+    x0, y0 = _near_art(flat, rng, px)
+    size, gap = rng.uniform(0.08, 0.2), rng.uniform(1.5, 3.0)
+    wide, high = rng.uniform(15, 60), rng.uniform(15, 60)
+    out: list[Dot] = []
+    h, w = flat.marks.shape
+    for _ in range(int(wide * high / gap**2 * 0.7)):
+        x, y = x0 + rng.uniform(-0.5, 0.5) * wide, y0 + rng.uniform(-0.5, 0.5) * high
+        if 2 < x < w / px - 2 and 2 < y < h / px - 2:
+            radius = size * rng.uniform(0.8, 1.25)
+            pen.stipple(x, y, radius)
+            out.append((x * px, y * px, radius * px))
+    return out
+
+
+def _faint_strokes(flat: Flat, rng: np.random.Generator, px: float) -> Plane:
+    """Coverage of single strokes of a pen that ran dry, or of a light hand, here and there; whole or in bits."""
+    h, w = flat.marks.shape
+    out = np.zeros((h, w), np.float32)
+    for _ in range(int(rng.integers(3, 12))):
+        canvas = Canvas(w / px, h / px, flat.ppi, 2)
+        start = np.array([rng.uniform(10, w / px - 10), rng.uniform(10, h / px - 10)])
+        turn = rng.uniform(0, 6.28) + np.cumsum(rng.normal(0, rng.choice([0.0, 0.03, 0.12]), 14))
+        path = start + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * rng.uniform(2, 20) / 14, axis=0)
+        canvas.stroke(smooth_path(np.clip(path, 3, [w / px - 3, h / px - 3]), 0.1), rng.uniform(0.15, 0.6))
+        cover = canvas.coverage()[:h, :w] * np.float32(rng.uniform(0.1, 0.35))
+        if rng.random() < 0.4:
+            # A dry pen skips: the stroke is left in bits.
+            cover = cover * (smooth_noise(cover.shape, rng.uniform(1, 3), rng) > rng.uniform(-0.9, 0.3))
+        out = np.maximum(out, cover)
+    return out
 
 
 def _spatter(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:

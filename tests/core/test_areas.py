@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
+from woad.core.paper.areas import find_areas
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.whole import render_whole
@@ -62,6 +63,37 @@ def test_a_soft_shadow_is_light_though_a_frame_cuts_it_off() -> None:
     assert np.percentile(off, 95) < 0.03
 
 
+@pytest.mark.parametrize("seed", [1, 3])
+def test_a_soft_shadow_is_followed_through_a_sheet_full_of_strokes(seed: int) -> None:
+    """Strokes cut the shadow into patches with no way to the light; broad ones and blacks stand between them."""
+    light = Light(0.15, vignette=0.15, shadow=0.45, shadow_at=0.7, penumbra=0.16)
+    picture, field, _ = washed(light, (1, 1, 1), seed)
+    rng = np.random.default_rng(seed)
+    ink = np.zeros((H, W), np.uint8)
+    for _ in range(110):
+        path = np.array([rng.uniform(0, W), rng.uniform(0, H)]) + np.cumsum(rng.normal(0, 45, (4, 2)), axis=0)
+        cv2.polylines(ink, [path.astype(np.int32)], False, 255, int(rng.integers(1, 5)), cv2.LINE_AA)
+    for _ in range(8):
+        x, y = rng.uniform(0, W), rng.uniform(0, H)
+        cv2.rectangle(ink, (int(x), int(y)), (int(x + 40), int(y + 30)), 255, -1)
+    found = estimate_light(np.asarray(picture * (1 - 0.94 * ink[..., None] / np.float32(255)), np.float32))
+    assert isinstance(found, LightField)
+    off = np.abs(np.log(cv2.resize(found.grid, (W, H)) / field)).mean(axis=2)
+    assert np.percentile(off[ink == 0], 95) < 0.03
+
+
+def test_a_grey_wash_with_lines_over_it_is_no_shadow() -> None:
+    """Lines cut it into patches as they cut a shadow; but its rim is a step."""
+    picture, field, inside = washed(Light(0.2, vignette=0.1), (0.8, 0.8, 0.8))
+    for i in range(60, 700, 70):
+        cv2.line(picture, (0, i), (W, i - 60), (0.05, 0.05, 0.05), 3, cv2.LINE_AA)
+        cv2.line(picture, (i, 0), (i - 60, H), (0.05, 0.05, 0.05), 3, cv2.LINE_AA)
+    found = estimate_light(picture)
+    assert isinstance(found, LightField)
+    ratio = np.log(cv2.resize(found.grid, (W, H)) / field).mean(axis=2)
+    assert abs(np.median(ratio[inside])) < 0.05 * -np.log(0.8)
+
+
 def test_a_cast_that_drifts_over_the_sheet_is_not_paint() -> None:
     """Warm on one side, cool on the other: every channel follows."""
     picture, field, _ = washed(Light(0.05, warmth=0.2), (1, 1, 1))
@@ -69,6 +101,16 @@ def test_a_cast_that_drifts_over_the_sheet_is_not_paint() -> None:
     assert isinstance(found, LightField)
     off = np.abs(np.log(cv2.resize(found.grid, (W, H)) / field))
     assert np.percentile(off, 95) < 0.02
+
+
+def test_areas_that_leave_much_of_the_sheet_lighter_than_paper_are_not_believed() -> None:
+    """The largest even area lies in the shade, the lit part is rough: the story told from the even one is dropped."""
+    rng = np.random.default_rng(3)
+    logs = np.full((H, W, 3), np.log(0.4), np.float32) + rng.normal(0, 0.002, (H, W, 3)).astype(np.float32)
+    logs[:200] = np.log(0.7) + 0.12 * smooth_noise((200, W), 5, rng)[..., None]
+    shade = np.full((H, W), np.log(0.4), np.float32)
+    assert find_areas(logs, shade, 0.004, lambda: shade) is None
+    assert find_areas(logs[200:], shade[200:], 0.004, lambda: shade[200:]) is not None
 
 
 @pytest.mark.parametrize("medium", ["tracing", "print"])

@@ -7,35 +7,28 @@ region growing (Adams and Bischof 1994) on areas instead of pixels, with the lig
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.paper.cells import BOX3, Cells, cut, quantile
+
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
-_CELLS, _FEW = 300, 180  # cells along the longer side; for a first look
 _SAME = 0.022  # an area carries on the paper's light when it is no further from it, natural log
 _HUE = 0.022  # nor further in hue
 _ROUNDS = 8
 _RING = 5  # cells on either side of an edge that are compared
+_BROAD = 12  # the same, across marks, once the light between them is known
 _STEP = 0.014
 _JUDGED = 60  # the largest areas are compared across their edges
-_BOX3 = np.ones((3, 3), np.uint8)
+_ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
+_OPEN = 0.015  # share of the sheet that is worth a second look
 _NEAR, _FAR = 14.0, 120.0  # cells from sure paper within which its light is known, with little and much of it
-
-
-@dataclass(frozen=True, eq=False)
-class _Cells:
-    """``tone`` (gh, gw, C) mean log light, ``top`` (gh, gw) the lightest grey in and beside a cell, ``labels``
-    (gh, gw) of areas, 0 where an edge runs; ``count`` of labels."""
-
-    tone: Plane
-    top: Plane
-    labels: NDArray[np.int32]
-    count: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,14 +39,16 @@ class Areas:
     light: Plane
 
 
-def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
+def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], Plane]) -> Areas | None:
     """Tell even paint from paper.
 
     Parameters: ``logs`` (h, w, C) natural log of linear light, about 500 to 1400 px long; ``surface`` (h, w) first
-    guess of the paper's log light; ``spread`` the paper's relative standard deviation.
-    Returns None when the sheet has no even areas to judge (hatching all over).
+    guess of the paper's log light; ``spread`` the paper's relative standard deviation; ``follow`` gives the log light
+    (any size) that goes along with every gradual change, paint's too: asked for where a soft shadow may lie.
+    Returns None when the sheet has no even areas to judge (hatching all over), or they tell a wrong story: nothing is
+    lighter than paper.
     """
-    cells = _cut(logs)
+    cells = cut(logs)
     size = np.bincount(cells.labels.ravel(), minlength=cells.count)
     if cells.count < 2 or size[1:].sum() < 0.04 * cells.labels.size:
         return None
@@ -64,8 +59,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
         return None
     light = cells.tone
     for _ in range(_ROUNDS):
-        weight = (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
-        light = _light_of(cells.tone, weight)
+        light = _light_of(cells, taken)
         off = cells.tone - light
         new = (_carry_on(cells, off, size, spread) & ~_stepped(cells, off, taken, size)) | _shaded(cells, off, size)
         new &= taken | (size >= 4)
@@ -73,8 +67,23 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
             break
         taken = new
     off = cells.tone - light
-    paint = ~taken[cells.labels] & (cells.labels > 0) & (off.mean(axis=2) < -0.6 * _SAME)
+    if float((off.mean(axis=2) > 0.05 + 2 * spread).mean()) > _ABOVE:
+        return None
+    if _undecided(cells, off, size, taken):
+        followed = cv2.resize(follow(), (gw, gh), interpolation=cv2.INTER_LINEAR)
+        taken = _into_shadow(cells, off, np.asarray(followed, np.float32), size, spread, taken)
+        light = _light_of(cells, taken)
+    h, w = logs.shape[:2]
+    paint = _painted(cells, taken, light).astype(np.uint8)
+    large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
+    return Areas(np.asarray(large > 0), np.asarray(light.mean(axis=2), np.float32))
+
+
+def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
+    """Cells that even paint covers, when the areas ``taken`` are paper in that ``light``."""
+    off = cells.tone - light
     edges = cells.labels == 0
+    paint = ~taken[cells.labels] & ~edges & (off.mean(axis=2) < -0.6 * _SAME)
     paint |= (taken[cells.labels] | edges) & _hued(off)
     # Edges all over an area, as in granulating washes and shading: paper is where its light is reached now and then.
     paper = taken[cells.labels] & ~edges
@@ -84,46 +93,15 @@ def find_areas(logs: Plane, surface: Plane, spread: float) -> Areas | None:
     known = cv2.blur((~edges).astype(np.float32), (9, 9))
     around = cv2.blur((paint & ~edges).astype(np.float32), (9, 9))
     paint |= edges & (around > 0.6 * known) & (known > 0.1)
-    h, w = logs.shape[:2]
     # Its rim belongs to it: edge cells beside paint are paint as well.
-    grown = cv2.dilate(paint.astype(np.uint8), _BOX3) & (paint | (cells.labels == 0)).astype(np.uint8)
-    paint = np.asarray(cv2.resize(grown, (w, h), interpolation=cv2.INTER_NEAREST) > 0)
-    return Areas(paint, np.asarray(light.mean(axis=2), np.float32))
+    return np.asarray((cv2.dilate(paint.astype(np.uint8), BOX3) > 0) & (paint | edges))
 
 
-def _cut(logs: Plane) -> _Cells:
-    """Cut the sheet into areas along its crisp edges."""
-    h, w = logs.shape[:2]
-    # The steepest channel shows an edge best; noise is the same in all.
-    steep = np.zeros((h, w), np.float32)
-    for c in range(logs.shape[2]):
-        plane = np.ascontiguousarray(logs[..., c])
-        # Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is not.
-        soft = cv2.subtract(cv2.GaussianBlur(plane, (0, 0), 1.2), cv2.blur(cv2.blur(plane, (9, 9)), (9, 9)))
-        dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
-        steep = np.maximum(steep, cv2.magnitude(dx, dy))
-    usual = float(np.percentile(steep, 40))
-    limit = float(np.clip(3.2 * usual, 0.007, 0.05))
-    factor = max(1, round(max(h, w) / (_CELLS if max(h, w) > 700 else _FEW)))
-    gh, gw = max(1, h // factor), max(1, w // factor)
-    crisp = cv2.resize((steep > limit).astype(np.float32), (gw, gh), interpolation=cv2.INTER_AREA) > 0.3
-    tone = cv2.resize(logs, (gw, gh), interpolation=cv2.INTER_AREA).reshape(gh, gw, logs.shape[2])
-    free = (~crisp).astype(np.uint8)
-    # A faint edge has gaps: areas hang together only where the way is three cells wide.
-    count, labels = cv2.connectedComponents(cv2.erode(free, _BOX3), connectivity=4)
-    rim = cv2.dilate(labels.astype(np.float32), _BOX3).astype(np.int32)
-    labels = np.where((labels == 0) & (free > 0), rim, labels)
-    grey = cv2.GaussianBlur(np.ascontiguousarray(logs.mean(axis=2)), (0, 0), 0.9)
-    peaks = grey[: gh * factor, : gw * factor].reshape(gh, factor, gw, factor).max(axis=(1, 3))
-    top = cv2.dilate(np.ascontiguousarray(peaks), _BOX3)
-    return _Cells(np.asarray(tone, np.float32), np.asarray(top, np.float32), np.asarray(labels, np.int32), count)
-
-
-def _seeds(cells: _Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
+def _seeds(cells: Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas to begin with: the largest that reach up to the first guess. Small ones have to agree with these."""
     off = cells.tone.mean(axis=2) - guess
     taken = np.zeros(cells.count, bool)
-    middle, upper = _order(cells, off, 0.5), _order(cells, off, 0.9)
+    middle, upper = quantile(cells, off, 0.5), quantile(cells, off, 0.9)
     light = (upper > -0.05) & (size >= 12)
     light[0] = False
     if light.any():
@@ -133,18 +111,9 @@ def _seeds(cells: _Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
     return taken
 
 
-def _order(cells: _Cells, values: Plane, share: float) -> NDArray[np.float64]:
-    """The given quantile of ``values`` per area, to a hundredth of a tolerance, from a histogram of each area."""
-    bins, low, high = 640, -0.7, 0.1
-    at = np.clip((values.ravel() - low) * (bins / (high - low)), 0, bins - 1).astype(np.int64)
-    counts = np.bincount(cells.labels.ravel() * bins + at, minlength=cells.count * bins).reshape(cells.count, bins)
-    total = np.cumsum(counts, axis=1)
-    first = np.argmax(total >= np.maximum(share * total[:, -1:], 1), axis=1)
-    return np.asarray(low + (first + 0.5) * ((high - low) / bins), np.float64)
-
-
-def _light_of(tone: Plane, weight: Plane) -> Plane:
-    """Smooth light through the weighted cells, carried on under the others: low order first, then ever more local."""
+def _light_of(cells: Cells, taken: Mask) -> Plane:
+    """Smooth light through the areas ``taken``, carried on under the others: low order first, then ever more local."""
+    tone, weight = cells.tone, (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
     full = (tone.shape[1], tone.shape[0])
     # Light is smooth: a third of the cells each way carries it, at a ninth of the cost.
     size = (max(8, full[0] // 3), max(8, full[1] // 3))
@@ -181,57 +150,111 @@ def _hued(off: Plane) -> Mask:
     return np.asarray(hue > 1.6 * _HUE + 0.2 * np.abs(grey))
 
 
-def _hue(cells: _Cells, off: Plane, grey: Plane) -> NDArray[np.float64]:
+def _hue(cells: Cells, off: Plane, grey: Plane) -> NDArray[np.float64]:
     """How far each area's hue is from the paper's: the channel that is furthest off, by its median."""
-    hues = [_order(cells, np.asarray(off[..., c] - grey, np.float32), 0.5) for c in range(off.shape[2])]
+    hues = [quantile(cells, np.asarray(off[..., c] - grey, np.float32), 0.5) for c in range(off.shape[2])]
     return np.asarray(np.max(np.abs(hues), axis=0))
 
 
-def _carry_on(cells: _Cells, off: Plane, size: NDArray[np.int64], spread: float) -> Mask:
+def _same_hue(cells: Cells, off: Plane, grey: Plane, middle: NDArray[np.float64]) -> Mask:
+    """Areas whose hue may be the paper's; where they are darker, a shadow's tint is allowed for."""
+    if off.shape[2] == 1:
+        return np.ones(cells.count, bool)
+    return np.asarray(_hue(cells, off, grey) < _HUE + 0.1 * np.abs(middle))
+
+
+def _carry_on(cells: Cells, off: Plane, size: NDArray[np.int64], spread: float) -> Mask:
     """Areas that carry on the light: middle and hue are the paper's."""
     grey = np.asarray(off.mean(axis=2), np.float32)
-    middle = _order(cells, grey, 0.5)
+    middle = quantile(cells, grey, 0.5)
     # Small areas are uncertain by the paper's own unrest.
     give = _SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4)
     fits = (middle > -give) & (middle < give + 0.03)
-    if off.shape[2] > 1:
-        fits &= _hue(cells, off, grey) < _HUE + 0.1 * np.abs(middle)
+    fits &= _same_hue(cells, off, grey, middle)
     fits[0] = False
     return np.asarray(fits)
 
 
-def _stepped(cells: _Cells, off: Plane, taken: Mask, size: NDArray[np.int64]) -> Mask:
+def _stepped(cells: Cells, off: Plane, taken: Mask, size: NDArray[np.int64]) -> Mask:
     """Areas that lie a small step below the paper on the other side of their edge: pale washes.
 
     Both sides of an edge lie in the same light, so a step of one percent tells, whatever is known of the light.
     """
     out = np.zeros(cells.count, bool)
-    labels = cells.labels
     order = np.argsort(size[1:])[::-1][:_JUDGED] + 1
     for one in order[size[order] >= 30].tolist():
-        rows, columns = np.nonzero(labels == one)
-        y0, y1 = max(rows.min() - _RING, 0), rows.max() + _RING + 1
-        x0, x1 = max(columns.min() - _RING, 0), columns.max() + _RING + 1
-        part, here = labels[y0:y1, x0:x1], off[y0:y1, x0:x1]
-        own = part == one
-        other = taken[part] & (part > 0) & ~own
-        box = np.ones((2 * _RING + 1, 2 * _RING + 1), np.uint8)
-        outer = other & (cv2.dilate(own.astype(np.uint8), box) > 0)
-        inner = own & (cv2.dilate(other.astype(np.uint8), box) > 0)
-        if outer.sum() < 20 or inner.sum() < 20:
-            continue
-        step = here[inner].mean(axis=0) - here[outer].mean(axis=0)
-        out[one] = float(step.min()) < -_STEP and float(step.mean()) < -0.4 * _STEP
+        step = _step(cells, off, taken, one)
+        out[one] = step is not None and _is_step(step)
     return out
 
 
-def _shaded(cells: _Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
+def _is_step(step: NDArray[np.float32]) -> bool:
+    return float(step.min()) < -_STEP and float(step.mean()) < -0.4 * _STEP
+
+
+def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) -> NDArray[np.float32] | None:
+    """How much lighter an area is, per channel, than what is ``taken`` on the other side of its edges; None when too
+    little is near enough. ``far``: on the other side of broad marks, too."""
+    reach, least = (_BROAD, 4) if far else (_RING, 20)
+    x, y, w, h = cells.boxes[one].tolist()
+    around = slice(max(y - reach, 0), y + h + reach), slice(max(x - reach, 0), x + w + reach)
+    part, here = cells.labels[around], off[around]
+    own = part == one
+    other = taken[part] & (part > 0) & ~own
+    box = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
+    grown = own.astype(np.uint8)
+    if far:
+        # Along marks only, so that nothing is compared across another area.
+        way = ((part == 0) | own).astype(np.uint8)
+        for _ in range(reach - 1):
+            grown = np.asarray(cv2.dilate(grown, BOX3) & way)
+        grown = np.asarray(cv2.dilate(grown, BOX3))
+    else:
+        grown = np.asarray(cv2.dilate(grown, box))
+    outer = other & (grown > 0)
+    inner = own & (cv2.dilate(outer.astype(np.uint8), box) > 0)
+    if outer.sum() < least or inner.sum() < least:
+        return None
+    return np.asarray(here[inner].mean(axis=0) - here[outer].mean(axis=0), np.float32)
+
+
+def _undecided(cells: Cells, off: Plane, size: NDArray[np.int64], taken: Mask) -> bool:
+    """Whether enough of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
+    grey = np.asarray(off.mean(axis=2), np.float32)
+    middle = quantile(cells, grey, 0.5)
+    open_ = ~taken & (middle < -_SAME) & (middle > -1.2) & (size >= 12) & _same_hue(cells, off, grey, middle)
+    open_[0] = False
+    return bool(size[open_].sum() > _OPEN * cells.labels.size)
+
+
+def _into_shadow(
+    cells: Cells, off: Plane, followed: Plane, size: NDArray[np.int64], spread: float, taken: Mask
+) -> Mask:
+    """``taken`` and the areas that lie with it in a soft shadow: they are as light as the light that was ``followed``,
+    and across the marks that part them from paper there is no step. A wash that was followed has one at its rim."""
+    beside = cells.tone - followed[..., None]
+    grey = np.asarray(beside.mean(axis=2), np.float32)
+    middle = quantile(cells, grey, 0.5)
+    give = _SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4)
+    own = np.asarray(off.mean(axis=2), np.float32)
+    fits = ~taken & (np.abs(middle) < give) & (size >= 4) & _same_hue(cells, off, own, quantile(cells, own, 0.5))
+    fits[0] = False
+    taken, before = taken.copy(), np.zeros_like(taken)
+    while not np.array_equal(taken, before):
+        before = taken.copy()
+        for one in np.flatnonzero(fits & ~taken).tolist():
+            step = _step(cells, beside, taken, one, True)
+            taken[one] = step is not None and not _is_step(step)
+    return taken
+
+
+def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas of paper behind a hard shadow's edge: large, without a hue, running far along the sheet's rim."""
     labels = cells.labels
     rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
     along = np.bincount(rim, minlength=cells.count) / rim.size
     grey = np.asarray(off.mean(axis=2), np.float32)
-    middle = _order(cells, grey, 0.5)
+    middle = quantile(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)
     if off.shape[2] > 1:
         shaded &= _hue(cells, off, grey) < 0.015 + 0.1 * np.abs(middle)

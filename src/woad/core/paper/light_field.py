@@ -9,6 +9,7 @@ Knutsson and Westin (1993); one-sided background surfaces are the usual tool of 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
@@ -65,12 +66,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
     surface = _low_order(tone, share)
-    areas = find_areas(logs, _spanning(surface, size, h, w), spread)
+    growth = _QUICK_GROWTH if quick else _GROWTH
+    follow = partial(_grow, tone, share, surface, spread, growth)
+    areas = find_areas(logs, _spanning(surface, size, h, w), spread, follow)
     if areas is not None:
         covered = cv2.resize(areas.paint.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_AREA)
         share = share * (1 - covered) ** 2
         surface = np.asarray(cv2.resize(areas.light, tone.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
-    surface = _grow(tone, share, surface, spread, _QUICK_GROWTH if quick else _GROWTH)
+    surface = _grow(tone, share, surface, spread, growth)
     return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
 
 
