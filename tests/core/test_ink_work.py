@@ -11,7 +11,8 @@ from sheets import sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
 from woad.core.ink.dropout import Pencil, drop_out, find_pencil, make_dropper, refusal
-from woad.core.ink.painting import out_of_range, overshoot, saturate, sharpen
+from woad.core.ink.painting import out_of_range, saturate
+from woad.core.ink.sharpness import overshoot, sharpen
 from woad.core.ink.strokes import embolden, fill_solid, two_tone, where_only
 from woad.core.raster.codes import from_codes, to_codes
 from woad.core.raster.transfer import srgb_encode
@@ -158,3 +159,25 @@ def test_overdone_colour_is_read() -> None:
     assert mild <= hard
     assert hard <= 0.03
     assert np.ptp(sharpen(step, 1.0)[20, 28:32, 0].astype(int)) > np.ptp(step[20, 28:32, 0].astype(int))
+
+
+@pytest.mark.parametrize(("blur_px", "left"), [(0.5, 0.5), (0.9, 0.85)])
+def test_the_scans_blur_is_taken_back(blur_px: float, left: float) -> None:
+    """Drawn strokes come out nearer to what was drawn than the scan shows them, none is bolder, and paper stays clear."""
+    rng = np.random.default_rng(5)
+    large = np.zeros((1200, 1600), np.uint8)
+    for _ in range(60):
+        path = rng.uniform(80, 1100, 2) + np.cumsum(rng.normal(0, 130, (4, 2)), axis=0)
+        cv2.polylines(large, [path.astype(np.int32)], False, 255, int(rng.integers(5, 22)), cv2.LINE_AA)
+    drawn = cv2.resize(large, (400, 300), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    light = 0.7 * (1 - 0.95 * cv2.GaussianBlur(drawn, (0, 0), blur_px))
+    scan = np.clip(srgb_encode(light) * 255 + rng.normal(0, 0.8, light.shape), 0, 255).astype(np.uint8)
+    sheet, docket = sheet_of(np.repeat(scan[..., None], 3, 2)), starting_docket("pen")
+    ours = render_whole(sheet, docket).alpha
+    plain = render_whole(sheet, docket.with_setting("ink.sharpness", 0.0)).alpha
+    assert ours is not None and plain is not None
+    truth = drawn * 255
+    assert np.abs(ours - truth).mean() < left * np.abs(plain - truth).mean()
+    assert abs(float(ours.sum()) / float(truth.sum()) - 1) < 0.03
+    bare = cv2.dilate(drawn, np.ones((9, 9))) == 0
+    assert ours[bare].mean() < 0.01 and ours[bare].max() <= 8

@@ -99,8 +99,7 @@ def test_a_whole_run_equals_the_view(name: str, docket: str) -> None:
     sheet, settings = SHEETS[name](), DOCKETS[docket]
     image = sheet.pyramid.levels[0]
     planes = render_whole(sheet, settings)
-    if settings.mix is None:
-        sheet = look_over(sheet, settings)
+    sheet = look_over(sheet, settings)
     seen = pixels(sheet, settings, "edge", 0, Region(0, 0, image.shape[1], image.shape[0]))
     assert planes.alpha is not None
     same(planes.alpha, seen[..., 3], settings)

@@ -96,7 +96,7 @@ class InkPanel(StepPanel):
         self.two_tone.show_value(docket.ink.two_tone)
         self.two_tone.setEnabled(docket.ink.on)
         recipe = make_recipe(docket, r)
-        for row in (self.saturation, self.sharpness, self.far, self.beyond):
+        for row in (self.saturation, self.far):
             row.setVisible(not recipe.one_ink)
         self.more.setVisible(recipe.one_ink)
         self.drop_out.show_entry(entry, docket)

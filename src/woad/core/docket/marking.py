@@ -58,7 +58,7 @@ class InkSettings(Settings):
         float | None, number("Saturation", 0, 2, "%", 0.01, "How strong a painting's colours are; 100 leaves them.")
     ] = None
     sharpness: Annotated[
-        float | None, number("Sharpness", 0, 2, "%", 0.01, "How much a painting's edges are steepened.")
+        float | None, number("Sharpness", 0, 2, "%", 0.01, "How much of the scan's blur is taken back at edges.")
     ] = None
     at: Places = ()
     touches: tuple[Touch, ...] = ()

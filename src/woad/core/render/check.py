@@ -9,7 +9,8 @@ import numpy as np
 
 from woad.core.docket.model import Docket
 from woad.core.ink.dropout import shares
-from woad.core.ink.painting import out_of_range, overshoot, sharpen
+from woad.core.ink.painting import out_of_range
+from woad.core.ink.sharpness import overshoot, sharpen
 from woad.core.paper.evening import even, make_gain
 from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
@@ -90,10 +91,11 @@ def _overdone(
     sheet: Sheet, docket: Docket, recipe: Recipe, level: int, box: Region, cache: RegionCache
 ) -> tuple[float, float]:
     work = recipe.work
-    if recipe.one_ink or (work.saturation <= 1 and not work.sharpness):
+    if work.saturation <= 1 and not work.sharpness:
         return 0.0, 0.0
     plain = docket.model_copy(
         update={"ink": docket.ink.model_copy(update={"saturation": 1.0, "sharpness": 0.0}), "mix": None}
     )
     before = np.asarray(render_region(sheet, plain, "ink", level, box, cache).rgb)
-    return out_of_range(before, work.saturation), overshoot(before, sharpen(before, work.sharpness))
+    far = 0.0 if recipe.one_ink else out_of_range(before, work.saturation)
+    return far, overshoot(before, sharpen(before, work.sharpness))

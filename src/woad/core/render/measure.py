@@ -29,6 +29,7 @@ Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 500
 _CROP_PX = 320
+_LEAST_SHARPNESS = 0.4
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -99,7 +100,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if quick or one_ink else _sharpness(mean_crops),
+        sharpness=0.0 if quick else _sharpness(mean_crops[::2], one_ink),
         pencil=NOT_LOOKED_FOR if quick else find_pencil(reduced, first_floor),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
@@ -127,10 +128,12 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
 
 
-def _sharpness(crops: list[Plane]) -> float:
+def _sharpness(crops: list[Plane], one_ink: bool) -> float:
     """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.9."""
     width = edge_width([grey_of(crop) for crop in crops])
-    return 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.85 * (width - 0.9), 0, 0.9))
+    amount = 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.85 * (width - 0.9), 0, 0.9))
+    # A pixel's own area blurs ink's crisp edge by that much, whatever the lens; paint's own edges are soft.
+    return max(amount, _LEAST_SHARPNESS) if one_ink else amount
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:

@@ -19,8 +19,8 @@ from woad.core.render.readings import Readings
 
 @dataclass(frozen=True)
 class Work:
-    """What the Ink step does beside the curve, in terms of its settings: ``solid``, ``boldness``, ``two_tone`` for one
-    ink; ``saturation`` and ``sharpness`` for colour."""
+    """What the Ink step does beside the curve, in terms of its settings: ``sharpness`` for all art; ``solid``,
+    ``boldness``, ``two_tone`` for one ink; ``saturation`` for colour."""
 
     solid: float = 0.0
     boldness: float = 0.0

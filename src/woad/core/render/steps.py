@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
-from woad.core.ink import painting, strokes
+from woad.core.ink import painting, sharpness, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
 from woad.core.paper.evening import even, make_gain, sample_grid
@@ -63,9 +63,10 @@ class CutOut:
 def reach_px(recipe: Recipe) -> int:
     """How far a tile must be enlarged so that its inside equals the whole."""
     work = recipe.work
+    own = REACH_PX + (sharpness.REACH_PX if work.sharpness else 0)
     if recipe.one_ink:
-        return REACH_PX + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
-    return REACH_PX + BODY_REACH + (painting.REACH_PX if work.sharpness else 0)
+        return own + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
+    return own + BODY_REACH
 
 
 def fine_px(ppi: float | None, level: int) -> float:
@@ -144,12 +145,9 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
     gate = texture_gate(evened.gate, recipe.grain)
     if recipe.one_ink:
         tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
-        return Inked(_worked(scale_8(tone, gate), recipe.work, fine_px), None)
+        return Inked(_worked(scale_8(tone, gate), recipe.work, fine_px, level), None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
-    rgb = look_up(evened.codes, table)
-    if recipe.work.sharpness and level < 2:
-        # What the scan blurred shows at full size; half a size down, half as much of it.
-        rgb = painting.sharpen(rgb, recipe.work.sharpness / (1 << level))
+    rgb = _sharpened(look_up(evened.codes, table), recipe.work, level)
     rgb = painting.saturate(rgb, recipe.work.saturation)
     if recipe.neutral:
         rgb = np.asarray(cv2.cvtColor(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB))
@@ -167,7 +165,14 @@ def without(rgb: Plane8, gone: Plane8 | None) -> Plane8:
     return rgb if gone is None else np.asarray(cv2.bitwise_or(rgb, cv2.merge([gone, gone, gone])))
 
 
-def _worked(tone: Plane8, work: Work, fine_px: float) -> Plane8:
+def _sharpened(picture: Plane8, work: Work, level: int) -> Plane8:
+    """What the scan blurred shows at full size; half a size down, half as much of it."""
+    return sharpness.sharpen(picture, work.sharpness / (1 << level)) if level < 2 else picture
+
+
+def _worked(tone: Plane8, work: Work, fine_px: float, level: int) -> Plane8:
+    if work.two_tone != "shape":
+        tone = _sharpened(tone, work, level)
     tone = strokes.embolden(strokes.fill_solid(tone, work.solid), work.boldness, fine_px)
     if work.two_tone == "shape":
         return strokes.two_tone(tone)

@@ -55,12 +55,15 @@ def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None,
     """Compute every pixel of a sheet. Raises :class:`Cancelled` soon after ``stop`` is set."""
     other = docket.mixed_in()
     if other is None or docket.mix is None:
-        return _render(sheet, docket, progress, stop)
+        return _render(sheet, docket, progress, stop)[0]
 
     def part(low: float) -> Progress | None:
         return None if progress is None else lambda share: progress(low + share / 2)
 
-    return _mixed(_render(sheet, docket, part(0.0), stop), _render(sheet, other, part(0.5), stop), docket.mix.share)
+    first, sheet = _render(sheet, docket, part(0.0), stop)
+    # The strays of the first take are taken off both, as in the view.
+    second, _ = _render(sheet, other, part(0.5), stop, anew=sheet.strays is None)
+    return _mixed(first, second, docket.mix.share)
 
 
 def _mixed(a: Planes, b: Planes, share: float) -> Planes:
@@ -100,10 +103,12 @@ def _cut_rows(planes: Planes, rows: slice, paper: Plane8) -> tuple[Colour, Plane
     return (planes.ink_rgb if planes.rgb is None else planes.rgb[rows]), planes.alpha[rows]
 
 
-def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
-    """First everything up to the knock-out; what Spotting finds is found on that, and taken off; then what looks at the
-    finished coverage."""
-    look = docket.spotting.on and not looked_over(sheet, docket)
+def _render(
+    sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None, anew: bool = True
+) -> tuple[Planes, Sheet]:
+    """First everything up to the knock-out; what Spotting finds is found on that (``anew`` unless it is this docket's
+    already), and taken off; then what looks at the finished coverage. With the sheet as it was looked over."""
+    look = anew and docket.spotting.on and not looked_over(sheet, docket)
     if look:
         sheet = begun(sheet, docket)
     recipe = make_recipe(docket, sheet.readings)
@@ -120,7 +125,7 @@ def _render(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event
     if clearing is not None:
         _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)
     cutting = None if planes.alpha is None else cutting_of(sheet, docket)
-    return planes if cutting is None else _cut_whole(planes, cutting, w, h, rows, stop)
+    return planes if cutting is None else _cut_whole(planes, cutting, w, h, rows, stop), sheet
 
 
 def _cut_whole(planes: Planes, cutting: Cutting, w: int, h: int, rows: int, stop: Event | None) -> Planes:
