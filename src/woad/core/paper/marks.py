@@ -63,8 +63,7 @@ def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
             floors.append(max(least, 0.03 / 1.8**scale))
             continue
         # Half-normal: its 68th percentile is one standard deviation; the far tail tells of ringing and blotches.
-        sigma = float(np.percentile(side, 68.3))
-        tail = float(np.percentile(side, 100 - 0.01))
+        sigma, tail = np.percentile(side, [68.3, 100 - 0.01]).tolist()
         floors.append(max(least, float(np.clip(1.15 * tail, 4.1 * sigma, 7 * sigma))))
     return tuple(floors)
 

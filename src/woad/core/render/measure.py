@@ -29,7 +29,7 @@ Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 500
 _CROP_PX = 320
-_LEAST_SHARPNESS = 0.4
+_INK_SHARPNESS, _PAINT_SHARPNESS = 0.4, 0.5  # at least; a pixel's own area blurs that much, whatever the lens
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -131,9 +131,8 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
 def _sharpness(crops: list[Plane], one_ink: bool) -> float:
     """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.9."""
     width = edge_width([grey_of(crop) for crop in crops])
-    amount = 0.0 if isinstance(width, NoEstimate) else float(np.clip(0.85 * (width - 0.9), 0, 0.9))
-    # A pixel's own area blurs ink's crisp edge by that much, whatever the lens; paint's own edges are soft.
-    return max(amount, _LEAST_SHARPNESS) if one_ink else amount
+    amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
+    return float(np.clip(amount, _INK_SHARPNESS if one_ink else _PAINT_SHARPNESS, 0.9))
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:

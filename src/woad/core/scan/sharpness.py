@@ -37,7 +37,7 @@ def _widths(crop: Plane) -> NDArray[np.float64]:
     smooth = np.asarray(cv2.GaussianBlur(crop, (0, 0), _SMOOTH))
     gx = (np.roll(smooth, -1, 1) - np.roll(smooth, 1, 1)) / 2
     gy = (np.roll(smooth, -1, 0) - np.roll(smooth, 1, 0)) / 2
-    slope = np.hypot(gx, gy)
+    slope = np.asarray(cv2.magnitude(gx, gy))
     inner = np.zeros((h, w), bool)
     inner[_REACH:-_REACH, _REACH:-_REACH] = True
     contrast = cv2.dilate(smooth, _BOX) - cv2.erode(smooth, _BOX)
