@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.demo.canvas import Canvas, Pen
+from woad.demo.canvas import Canvas, Pen, smooth_path
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
 
@@ -24,7 +24,7 @@ class Flat:
 
     The truth: ``art`` (h, w, 3) the marks on ideal white paper; ``tone`` the paper's plain colour; ``cover`` (h, w)
     coverage by ``ink`` (one-ink media); ``spoil`` (h, w) 0..1 what is on the paper and must go: pencil, foxing,
-    show-through; ``pale`` (h, w) light opaque paint inside a darker shape; ``under`` a pencil's reflectance."""
+    show-through, creases; ``pale`` (h, w) light opaque paint inside a darker shape; ``under`` a pencil's reflectance."""
 
     medium: str
     linear: Linear
@@ -226,7 +226,27 @@ def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     colour = (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02))
     shape = (canvas.height_px, canvas.width_px)
     paper = _paper(shape, colour, 0.01, canvas.ppi, rng, rng.uniform(0.03, 0.06))
-    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng, colour)
+    relief = _creases(canvas, rng) if rng.random() < 0.5 else np.zeros(shape, np.float32)
+    paper = np.asarray(paper * (1 - relief[..., None]), np.float32)
+    spoil = np.abs(relief) if relief.any() else None
+    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng, colour, spoil)
+
+
+def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
+    """Share of light that folds in the paper take: dark on one side, a little lighter on the other."""
+    w, h = _size(canvas)
+    out = np.zeros((canvas.height_px, canvas.width_px), np.float32)
+    for _ in range(int(rng.integers(1, 4))):
+        fold = Canvas(w, h, canvas.ppi, 1)
+        ends = np.array([[rng.uniform(0, w), -2.0], [rng.uniform(0, w), h + 2.0]])
+        if rng.random() < 0.5:
+            ends = np.array([[-2.0, rng.uniform(0, h)], [w + 2.0, rng.uniform(0, h)]])
+        middle = ends.mean(axis=0) + rng.normal(0, 3, 2)
+        fold.stroke(smooth_path(np.array([ends[0], middle, ends[1]]), 0.5), rng.uniform(0.2, 0.6))
+        band = cv2.GaussianBlur(fold.coverage(), (0, 0), rng.uniform(0.1, 0.3) * canvas.ppi / 25.4)
+        beside = np.roll(band, round(0.5 * canvas.ppi / 25.4), axis=(0, 1))
+        out += np.float32(rng.uniform(0.06, 0.18)) * (band - np.float32(0.4) * beside)
+    return out
 
 
 def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:

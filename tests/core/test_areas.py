@@ -115,13 +115,16 @@ def test_areas_that_leave_much_of_the_sheet_lighter_than_paper_are_not_believed(
 
 @pytest.mark.parametrize("medium", ["tracing", "print"])
 def test_blotched_paper_goes_and_ink_stays(medium: str) -> None:
-    """Mottling, foxing and faint print from the other side leave nothing; a stroke keeps all of its coverage."""
+    """Mottling, foxing, faint print from the other side and a crease leave nothing; a stroke keeps all of its coverage."""
     rng = np.random.default_rng(8)
     mottle = 1 + 0.045 * smooth_noise((H, W), 14, rng)
     stain = np.zeros((H, W), np.float32)
     for x, y in rng.uniform(40, 500, (12, 2)):
         cv2.circle(stain, (int(x), int(y)), int(rng.uniform(3, 14)), 0.12, -1)
     mottle = mottle * (1 - cv2.GaussianBlur(stain, (0, 0), 3))
+    fold = np.zeros((H, W), np.float32)
+    cv2.line(fold, (90, 0), (300, H), 0.3, 2, cv2.LINE_AA)
+    mottle = mottle * (1 - cv2.GaussianBlur(fold, (0, 0), 2))
     cover = np.zeros((H, W), np.float32)
     for y in range(80, 640, 90):
         cv2.line(cover, (60, y), (500, y + 20), 1.0, 7, cv2.LINE_AA)
