@@ -179,8 +179,8 @@ def _dense(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Do
 def _sparse(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
     """Stipple strewn wide: a tone so light that its dots stand millimetres apart."""
     x0, y0 = _near_art(flat, rng, px)
-    size, gap = rng.uniform(0.08, 0.2), rng.uniform(1.5, 3.0)
-    wide, high = rng.uniform(15, 60), rng.uniform(15, 60)
+    size, gap = rng.uniform(0.08, 0.2), rng.uniform(1.5, 7.0)
+    wide, high = rng.uniform(20, 100), rng.uniform(20, 100)
     out: list[Dot] = []
     h, w = flat.marks.shape
     for _ in range(int(wide * high / gap**2 * 0.7)):
@@ -197,12 +197,13 @@ def _faint_strokes(flat: Flat, rng: np.random.Generator, px: float) -> Plane:
     h, w = flat.marks.shape
     out = np.zeros((h, w), np.float32)
     for _ in range(int(rng.integers(3, 12))):
-        canvas = Canvas(w / px, h / px, flat.ppi, 2)
         start = np.array([rng.uniform(10, w / px - 10), rng.uniform(10, h / px - 10)])
         turn = rng.uniform(0, 6.28) + np.cumsum(rng.normal(0, rng.choice([0.0, 0.03, 0.12]), 14))
         path = start + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * rng.uniform(2, 20) / 14, axis=0)
-        canvas.stroke(smooth_path(np.clip(path, 3, [w / px - 3, h / px - 3]), 0.1), rng.uniform(0.15, 0.6))
-        cover = canvas.coverage()[:h, :w] * np.float32(rng.uniform(0.1, 0.35))
+        line = np.zeros((h, w), np.uint8)
+        points = np.rint(np.clip(path, 3, [w / px - 3, h / px - 3]) * px * 16).astype(np.int32)
+        cv2.polylines(line, [points], False, 255, max(1, round(rng.uniform(0.15, 0.6) * px)), cv2.LINE_AA, 4)
+        cover = line.astype(np.float32) * np.float32(rng.uniform(0.1, 0.35) / 255)
         if rng.random() < 0.4:
             # A dry pen skips: the stroke is left in bits.
             cover = cover * (smooth_noise(cover.shape, rng.uniform(1, 3), rng) > rng.uniform(-0.9, 0.3))

@@ -28,7 +28,7 @@ from woad.core.spotting.judge import features, second_look
 from woad.core.spotting.pieces import Pieces
 
 FIT_SEEDS, TREES = range(5001, 5017), Path("src/woad/core/spotting/trees.npz")
-DEAR = 3.0  # a mark lost weighs as much as so many specks left
+DEAR = 2.0  # a mark lost weighs as much as so many specks left
 
 
 Row = tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]  # pieces, ppi, their hues, their kinds

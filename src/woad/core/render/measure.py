@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import cv2
@@ -67,26 +68,30 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     mean_crops = [_reflectance(pyramid, flat_gain, cell, 0, crop) for crop in crops]
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     first_floor = _floors_of(mean_crops, rough)[0]
-    ink = find_ink(mean_crops, first_floor)
-    if said.ink:
-        ink = _ink_as_said(ink, reduced, said)
-    weights = _weights(ink, pyramid.channels)
-    one_ink = _is_one_ink(reduced, ink, first_floor)
-    # Colour is judged with equal shares of the channels, whose noise is another.
-    judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
-    floors = _all_floors(pyramid, grid, cell, judged, mean_crops, quick)
-    fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
-    folded = _fold(reduced, weights)
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
-    traits = read_traits(reduced, first_floor, ink, (int(code[0]), int(code[1]), int(code[2])))
+    paper_rgb = (int(code[0]), int(code[1]), int(code[2]))
+    with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
+        pencil = None if quick else beside.submit(find_pencil, reduced, first_floor)
+        edges = None if quick else beside.submit(edge_width, [grey_of(crop) for crop in mean_crops[::2]])
+        ink = find_ink(mean_crops, first_floor)
+        if said.ink:
+            ink = _ink_as_said(ink, reduced, said)
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
+        weights = _weights(ink, pyramid.channels)
+        one_ink = _is_one_ink(reduced, ink, first_floor)
+        # Colour is judged with equal shares of the channels, whose noise is another.
+        judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
+        floors = _all_floors(pyramid, grid, cell, judged, mean_crops, quick)
+        histogram = tone_histogram(_fold(reduced, weights))
+        traits = reading.result()
     proposal = propose_medium(traits)
     return Readings(
         light=grid,
         cell_px=cell,
         light_doubt=doubt,
-        paper_rgb=(int(code[0]), int(code[1]), int(code[2])),
+        paper_rgb=paper_rgb,
         paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
         unevenness=light.unevenness() if isinstance(light, LightField) else 1.0,
         paper_share=light.paper_share if isinstance(light, LightField) else 0.0,
@@ -94,14 +99,14 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         one_ink=one_ink,
         weights=weights,
         ink=ink,
-        ink_fold=fold,
-        histogram=tone_histogram(folded),
+        ink_fold=float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06,
+        histogram=histogram,
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if quick else _sharpness(mean_crops[::2], one_ink),
-        pencil=NOT_LOOKED_FOR if quick else find_pencil(reduced, first_floor),
+        sharpness=0.0 if edges is None else _sharpness(edges.result(), one_ink),
+        pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
         inside_cell_px=1 << base,
@@ -128,9 +133,8 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
 
 
-def _sharpness(crops: list[Plane], one_ink: bool) -> float:
-    """Amount of unsharp masking that gives edges back about what the scan's blur took, 0..0.9."""
-    width = edge_width([grey_of(crop) for crop in crops])
+def _sharpness(width: float | NoEstimate, one_ink: bool) -> float:
+    """Amount of unsharp masking that gives edges of that ``width`` (px) back about what the scan's blur took, 0..0.9."""
     amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
     return float(np.clip(amount, _INK_SHARPNESS if one_ink else _PAINT_SHARPNESS, 0.9))
 
