@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sheets import sheet_of
 from woad.app.view.compose import bgra, checks, to_size
+from woad.app.view.frames import make_thumbnail
 from woad.app.view.geometry import Viewport, visible_slice
+from woad.core.docket.media import starting_docket
 from woad.core.raster.compositing import over
+from woad.core.raster.transfer import srgb_encode
 from woad.core.render.region import Picture
 
 zooms = st.floats(0.02, 12)
@@ -55,3 +60,20 @@ def test_pixels_are_square_from_twice_up() -> None:
     """At 300 % each scan pixel is a plain square: edges are judged, not guessed."""
     image = np.arange(16, dtype=np.uint8).reshape(4, 4)
     np.testing.assert_array_equal(to_size(image, 12, 12), np.kron(image, np.ones((3, 3), np.uint8)))
+
+
+def test_a_thumbnail_shows_thin_lines_of_an_old_print() -> None:
+    """A frame of thin lines is there on the pile, though its lines are thinner than the thumbnail's pixels."""
+    rng = np.random.default_rng(4)
+    paper = 0.5 * (1 + 0.03 * rng.standard_normal((1100, 800, 1))) * np.array([1, 0.9, 0.72])
+    frame = np.zeros((1100, 800), np.uint8)
+    cv2.rectangle(frame, (80, 80), (720, 1020), 255, 2)
+    cv2.putText(frame, "knots", (200, 560), cv2.FONT_HERSHEY_DUPLEX, 4, 255, 12, cv2.LINE_AA)
+    linear = paper * (1 - 0.8 * frame[..., None] / 255)
+    sheet = sheet_of(np.rint(srgb_encode(np.clip(linear, 0, 1).astype(np.float32)) * 255).astype(np.uint8))
+    image = make_thumbnail(sheet, starting_docket("print"), 108, "white", (200, 80, 60))
+    h, w = image.shape[:2]
+    assert max(h, w) == 108
+    side = image[h // 3 : h // 2, round(80 / 800 * w) - 2 : round(80 / 800 * w) + 3, 0].min(axis=1)
+    assert side.max() < 235
+    assert image[: h // 20].min() == 255
