@@ -14,8 +14,10 @@ from captures import drawn_sheet, pdf_of, shot
 from sheets import image_bytes, png_claiming
 from woad.core.errors import FileUnreadable
 from woad.core.formats.header import kind_of
+from woad.core.formats.profile import to_srgb
 from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in, take_in_pages
 from woad.core.formats.whole import looks_whole
+from woad.core.raster.transfer import srgb_encode
 
 RGB = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
 GREY = RGB[..., 0].copy()
@@ -188,3 +190,24 @@ def test_a_file_that_is_still_arriving_is_told_from_a_whole_one(kind: str) -> No
     assert looks_whole(data)
     for share in (0.3, 0.7, 0.97):
         assert not looks_whole(data[: int(len(data) * share)])
+
+
+def test_a_phones_picture_that_is_still_arriving_is_waited_for() -> None:
+    """HEIC has no end mark: its boxes say how long the file will be."""
+    data = (Path(__file__).parent.parent / "data" / "ramp.heic").read_bytes()
+    assert looks_whole(data)
+    for share in (0.2, 0.6, 0.99):
+        assert not looks_whole(data[: int(len(data) * share)])
+
+
+def test_a_grey_profile_is_obeyed_and_a_broken_one_ignored() -> None:
+    """Grey values recorded along another curve get the lightness they stood for; nonsense leaves them alone."""
+    import imagecodecs
+
+    ramp = np.tile(np.arange(256, dtype=np.uint8), (4, 1))
+    linear = imagecodecs.cms_profile("gray", gamma=1.0)
+    got = pixels_of(take_in("a.png", image_bytes(ramp, "PNG", icc_profile=linear)))[0, :, 0]
+    wanted = np.rint(srgb_encode(np.arange(256, dtype=np.float32) / 255) * 255)
+    assert np.abs(got[8:].astype(int) - wanted[8:]).max() <= 2
+    broken = linear[:60] + b"\x00" * 60
+    np.testing.assert_array_equal(to_srgb(ramp[..., None], broken), ramp[..., None])
