@@ -92,7 +92,8 @@ def _clean_one(
     from woad.core.docket.model import Docket
     from woad.core.editions.clean import readings_json, write_sheet
     from woad.core.formats.write import refuse_existing, write_safely
-    from woad.core.render.sheet import lean_sheet, resquare
+    from woad.core.render.sheet import resquare
+    from woad.core.render.strays import lean_sheet
 
     original, pixels = coming.result()
     _claim_name(original, taken)

@@ -49,10 +49,9 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
     return sheet.held.made(key, lambda: _laid(sheet, base, hairs, touches))  # type: ignore[no-any-return]
 
 
-def look_for_streaks(sheet: Sheet) -> tuple[Streak, ...]:
+def look_for_streaks(scan: Pyramid, ppi: float | None) -> tuple[Streak, ...]:
     """Streaks along the scan, as it came: a turned sheet has them turned."""
-    scan = sheet.scan
-    return find_streaks(lambda box: scan.read(0, box), *scan.size(0), sheet.original.ppi or sheet.ppi or 300.0)
+    return find_streaks(lambda box: scan.read(0, box), *scan.size(0), ppi or 300.0)
 
 
 def without_streaks(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 from woad.core.docket.model import Docket
-from woad.core.formats.read import Original, Pixels, first_look, pixels_of
+from woad.core.formats.read import Original, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.found import Found as FoundStrays
 from woad.core.render.hand import on_sheet
@@ -123,8 +123,10 @@ def make_sheet(
     quick: bool = False,
     scale: float = 1.0,
     found: Found | None = None,
+    mends: PatchStore | None = None,
 ) -> Sheet:
-    """Look at a scan (unless it is known what is ``found`` on it), square it (by itself without a docket), measure it."""
+    """Look at a scan (unless it is known what is ``found`` on it), square it (by itself without a docket), measure it.
+    ``mends`` may hold what was made for it before."""
     docket = docket or Docket()
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
@@ -133,17 +135,13 @@ def make_sheet(
     pyramid = squared_pyramid(scan, frame)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)
-    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said)
+    store = PatchStore() if mends is None else mends
+    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, mends=store)
 
 
 def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:
     """Decode, build the pyramid, square and measure. Raises ``FileUnreadable``."""
     return make_sheet(original, build_pyramid(pixels_of(original)), docket)
-
-
-def lean_sheet(original: Original, pixels: Pixels, docket: Docket | None = None) -> Sheet:
-    """A sheet for work without a view, from decoded pixels: large levels that only a view needs are left out."""
-    return make_sheet(original, build_pyramid(pixels, lean=True), docket)
 
 
 def glance_sheet(original: Original) -> Sheet:

@@ -14,15 +14,18 @@ from woad.core.docket.model import Docket
 from woad.core.docket.spotting import SpottingSettings
 from woad.core.errors import Cancelled
 from woad.core.estimate import NoEstimate
+from woad.core.formats.read import Original, Pixels
 from woad.core.paper.evening import sample_places
+from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.raster.transfer import linear_light
 from woad.core.render.found import Found
 from woad.core.render.measure import measure
 from woad.core.render.mending import look_for_hairs, look_for_streaks, without_streaks
+from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
-from woad.core.render.sheet import Sheet
+from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
@@ -33,6 +36,7 @@ Plane8 = NDArray[np.uint8]
 
 MANY = 20_000  # more pieces than that are judged without looking at each one's colour
 _BAND_PIXELS = 600_000
+_STREAKS = "streaks"  # what they are kept under
 
 
 def unspotted(docket: Docket) -> Docket:
@@ -78,12 +82,23 @@ def looked_over(sheet: Sheet, docket: Docket) -> bool:
     return sheet.strays is not None and sheet.strays.wish == wish_of(sheet, docket)
 
 
+def lean_sheet(original: Original, pixels: Pixels, docket: Docket) -> Sheet:
+    """A sheet for work without a view, from decoded pixels: large levels that only a view needs are left out. Its streaks
+    are looked for while it is measured."""
+    scan, mends = build_pyramid(pixels, lean=True), PatchStore()
+    with ThreadPoolExecutor(1) as beside:
+        if docket.spotting.on and docket.spotting.lines:
+            ppi = original.ppi or docket.scan.ppi
+            beside.submit(mends.made, _STREAKS, lambda: look_for_streaks(scan, ppi))
+        return make_sheet(original, scan, docket, mends=mends)
+
+
 def begun(sheet: Sheet, docket: Docket) -> Sheet:
     """The sheet with its hairs and streaks found, and no strays yet; those that are known are not looked for anew. A
     sheet that has streaks is measured without them: a dark line from border to border is nothing to go by."""
     streaks: tuple[Streak, ...] = ()
     if docket.spotting.lines:
-        streaks = sheet.mends.made("streaks", lambda: look_for_streaks(sheet))
+        streaks = sheet.mends.made(_STREAKS, lambda: look_for_streaks(sheet.scan, sheet.original.ppi or sheet.ppi))
     plain = without_streaks(sheet, streaks)
     if streaks:
         key, quick, said = ("measured", streaks, sheet.said), not sheet.settled, sheet.said
