@@ -75,7 +75,7 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
     if flat.medium not in PAINT:
         kinds += [kind for kind in ("dense", "sparse") if rng.random() < 0.6]
     if flat.medium == "pencil":
-        kinds.remove("spatter")  # a pencil does not
+        kinds = [kind for kind in kinds if kind not in ("spatter", "sparse")]  # a pencil does not
     for kind in kinds:
         for _ in range(int(rng.integers(1, 4))):
             made += {
