@@ -14,13 +14,19 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from woad.app import theme
 from woad.app.thrift import share_memory
 from woad.app.window import MainWindow
+
+
+def rest(app: QCoreApplication) -> None:
+    """Let a few milliseconds pass. Not by QTest.qWait: it holds the interpreter, and the window's threads stand still."""
+    app.processEvents()
+    time.sleep(0.004)
 
 
 def main() -> None:
@@ -34,7 +40,7 @@ def main() -> None:
     window.complete()
     window.open_files([Path(sys.argv[1])])
     while not window.idle() or window.session.docket is None:
-        QTest.qWait(5)
+        rest(app)
     view = window.view
     times: list[float] = []
     loop = QEventLoop()
@@ -51,7 +57,7 @@ def main() -> None:
         times.append(time.perf_counter() - start)
         # The next move comes as in a drag: once everything is drawn, not once all has been counted and looked over.
         while any(lane.busy for lane in (view.lane, window.bench.lane, window.pile.lane)):
-            QTest.qWait(5)
+            rest(app)
 
     session = window.session
     if sys.argv[2:] == ["mend"]:
@@ -59,7 +65,7 @@ def main() -> None:
         view.zoom_to(1.0)
         session.take_tool("mend")
         while not window.idle():
-            QTest.qWait(5)
+            rest(app)
         for i in range(12):
             start = view.rect().center() + QPoint(-150 + 25 * i, -60 + 11 * i)
             QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
@@ -74,7 +80,7 @@ def main() -> None:
         else:
             view.zoom_to(zoom)
         while not window.idle():
-            QTest.qWait(5)
+            rest(app)
         for i in range(8):
             # Paper, ink and knock-out settings in turn: the first costs the whole chain, the others only curves.
             timed(lambda i=i: session.change("paper.evening", 0.99 - 0.01 * i, "x"))
