@@ -41,7 +41,7 @@ def clean(args: argparse.Namespace) -> int:
             ahead.shutdown(wait=False, cancel_futures=True)
             return 2
         failed = 0
-        taken: dict[str, Path] = {}
+        taken: dict[str, str] = {}
         for picture, coming in chain([first], queue):
             report = picture.told()
             try:
@@ -72,13 +72,13 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
     return wanted, base
 
 
-def _claim_name(original: Original, taken: dict[str, Path]) -> None:
+def _claim_name(original: Original, taken: dict[str, str]) -> None:
     if original.stem in taken:
         raise BadSetting(
             "scan",
-            f"{original.name} would be written over {taken[original.stem].name}'s results. Give it another name.",
+            f"{original.name} would be written over {taken[original.stem]}'s results. Give it another name.",
         )
-    taken[original.stem] = Path(original.name)
+    taken[original.stem] = original.name
 
 
 def _clean_one(
@@ -86,7 +86,7 @@ def _clean_one(
     args: argparse.Namespace,
     editions: tuple[Edition, ...],
     base: Docket | None,
-    taken: dict[str, Path],
+    taken: dict[str, str],
 ) -> dict[str, Any]:
     from woad.core.docket.media import starting_docket
     from woad.core.docket.model import Docket
@@ -103,7 +103,6 @@ def _clean_one(
     if args.save_docket:
         refuse_existing(docket_path, args.overwrite)
     sheet = lean_sheet(original, pixels, _changed(base or Docket(), args))
-    del pixels
     docket = base
     if docket is None:
         docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)

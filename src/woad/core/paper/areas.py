@@ -163,12 +163,16 @@ def _same_hue(cells: Cells, off: Plane, grey: Plane, middle: NDArray[np.float64]
     return np.asarray(_hue(cells, off, grey) < _HUE + 0.1 * np.abs(middle))
 
 
+def _give(size: NDArray[np.int64], spread: float) -> NDArray[np.float64]:
+    """How far areas may be from the light: small ones are uncertain by the paper's own unrest."""
+    return np.asarray(_SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4))
+
+
 def _carry_on(cells: Cells, off: Plane, size: NDArray[np.int64], spread: float) -> Mask:
     """Areas that carry on the light: middle and hue are the paper's."""
     grey = np.asarray(off.mean(axis=2), np.float32)
     middle = quantile(cells, grey, 0.5)
-    # Small areas are uncertain by the paper's own unrest.
-    give = _SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4)
+    give = _give(size, spread)
     fits = (middle > -give) & (middle < give + 0.03)
     fits &= _same_hue(cells, off, grey, middle)
     fits[0] = False
@@ -235,9 +239,13 @@ def _into_shadow(
     beside = cells.tone - followed[..., None]
     grey = np.asarray(beside.mean(axis=2), np.float32)
     middle = quantile(cells, grey, 0.5)
-    give = _SAME + 2.0 * spread / np.sqrt(np.maximum(size, 1) / 4)
     own = np.asarray(off.mean(axis=2), np.float32)
-    fits = ~taken & (np.abs(middle) < give) & (size >= 4) & _same_hue(cells, off, own, quantile(cells, own, 0.5))
+    fits = (
+        ~taken
+        & (np.abs(middle) < _give(size, spread))
+        & (size >= 4)
+        & _same_hue(cells, off, own, quantile(cells, own, 0.5))
+    )
     fits[0] = False
     taken, before = taken.copy(), np.zeros_like(taken)
     while not np.array_equal(taken, before):
