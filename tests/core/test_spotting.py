@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import DUST, FLAT, STIPPLE, colour_sheet, noisy, pen_sheet, png_bytes, strewn
+from sheets import DUST, FLAT, STIPPLE, colour_sheet, noisy, pen_sheet, png_bytes, sheet_of, strewn
 from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Area, Decision
 from woad.core.docket.squaring import SquareSettings
@@ -51,6 +51,38 @@ def test_dust_goes_and_small_marks_stay() -> None:
     assert all(around(with_it, at) > 20 and around(without, at) == 0 for at in DUST)
     for at in (*STIPPLE, (460, 186)):
         assert around(without, at) == around(with_it, at) > 150
+
+
+def test_faint_strokes_and_wide_stipple_are_no_dirt() -> None:
+    """Strokes of a dry pen, broken off beside others, and stipple whose dots stand millimetres apart, keep their coverage; dust among them goes."""
+    rng = np.random.default_rng(12)
+    cover, faint = np.zeros((1400, 1100), np.float32), np.zeros((1400, 1100), np.float32)
+    for i in range(14):
+        cv2.line(cover, (90, 90 + 30 * i), (480, 110 + 28 * i), 1.0, 4, cv2.LINE_AA)
+    for x in range(120, 1050, 60):
+        for y in range(700, 1000, 60):
+            at = (int(x + rng.integers(-14, 15)), int(y + rng.integers(-14, 15)))
+            cv2.circle(cover, at, 2, 1.0, -1, cv2.LINE_AA)
+    for _ in range(30):
+        path = rng.uniform([560, 80], [1000, 560]) + np.cumsum(rng.normal(0, 60, (4, 2)), axis=0)
+        cv2.polylines(cover, [path.astype(np.int32)], False, 1.0, 3, cv2.LINE_AA)
+    for _ in range(16):
+        x, y = int(rng.integers(560, 800)), int(rng.integers(80, 600))
+        cv2.line(faint, (x, y), (x + int(rng.integers(90, 230)), y + int(rng.integers(-60, 60))), 0.2, 4, cv2.LINE_AA)
+    faint[cv2.dilate(cover, np.ones((9, 9))) > 0] = 0  # broken off beside the others
+    dust = [(int(x), int(y)) for x, y in zip(rng.integers(60, 1040, 12), rng.integers(1080, 1340, 12), strict=True)]
+    grey = 1 - np.maximum(cover, faint) * 0.96
+    for at in dust:
+        cv2.circle(grey, at, 1, 0.6, -1, cv2.LINE_AA)
+    sheet = sheet_of(noisy(np.repeat(grey[..., None], 3, axis=2)))
+    before = render_whole(sheet, FLAT.with_setting("spotting.on", False)).alpha
+    after = render_whole(sheet, FLAT).alpha
+    assert before is not None and after is not None
+    dots = np.zeros(faint.shape, bool)
+    dots[670:1030] = True
+    for part in (faint > 0, dots):
+        assert after[part].sum() >= 0.98 * before[part].sum() > 0
+    assert sum(around(after, at) == 0 for at in dust) >= 10
 
 
 def test_trees_add_up_what_their_leaves_hold() -> None:
