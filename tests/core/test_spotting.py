@@ -54,7 +54,8 @@ def test_dust_goes_and_small_marks_stay() -> None:
 
 
 def test_faint_strokes_and_wide_stipple_are_no_dirt() -> None:
-    """Strokes of a dry pen, broken off beside others, and stipple whose dots stand millimetres apart, keep their coverage; dust among them goes."""
+    """Strokes of a dry pen, broken off beside others, and dots that stand millimetres apart keep their coverage; dust
+    among them goes."""
     rng = np.random.default_rng(12)
     cover, faint = np.zeros((1400, 1100), np.float32), np.zeros((1400, 1100), np.float32)
     for i in range(14):
