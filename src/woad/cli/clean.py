@@ -13,7 +13,7 @@ from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from woad.cli.scans import Decoded, decoded_ahead
+from woad.cli.scans import Decoded, Picture, decoded_ahead
 from woad.core.errors import BadSetting, CannotWrite, TheirError
 
 if TYPE_CHECKING:
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
     from woad.core.docket.model import Docket
     from woad.core.editions.edition import Edition
-    from woad.core.formats.read import Original
 
 
 def clean(args: argparse.Namespace) -> int:
@@ -45,7 +44,8 @@ def clean(args: argparse.Namespace) -> int:
         for picture, coming in chain([first], queue):
             report = picture.told()
             try:
-                report |= _clean_one(coming, args, wanted, base, taken)
+                _claim_name(picture.stem, picture.scan.name, taken)
+                report |= _clean_one(picture, coming, args, wanted, base)
             except TheirError as error:
                 failed += 1
                 report |= {"written": [], "error": str(error)}
@@ -72,21 +72,18 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
     return wanted, base
 
 
-def _claim_name(original: Original, taken: dict[str, str]) -> None:
-    if original.stem in taken:
-        raise BadSetting(
-            "scan",
-            f"{original.name} would be written over {taken[original.stem]}'s results. Give it another name.",
-        )
-    taken[original.stem] = original.name
+def _claim_name(stem: str, name: str, taken: dict[str, str]) -> None:
+    if stem in taken:
+        raise BadSetting("scan", f"{name} would be written over {taken[stem]}'s results. Give it another name.")
+    taken[stem] = name
 
 
 def _clean_one(
+    picture: Picture,
     coming: Future[Decoded],
     args: argparse.Namespace,
     editions: tuple[Edition, ...],
     base: Docket | None,
-    taken: dict[str, str],
 ) -> dict[str, Any]:
     from woad.core.docket.media import starting_docket
     from woad.core.docket.model import Docket
@@ -95,14 +92,12 @@ def _clean_one(
     from woad.core.render.sheet import resquare
     from woad.core.render.strays import lean_sheet
 
-    original, pixels = coming.result()
-    _claim_name(original, taken)
     for edition in editions:
-        refuse_existing(edition.path_for(original.stem, args.out), args.overwrite)
-    docket_path = args.out / f"{original.stem}-docket.json"
+        refuse_existing(edition.path_for(picture.stem, args.out), args.overwrite)
+    docket_path = args.out / f"{picture.stem}-docket.json"
     if args.save_docket:
         refuse_existing(docket_path, args.overwrite)
-    sheet = lean_sheet(original, pixels, _changed(base or Docket(), args))
+    sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
     docket = base
     if docket is None:
         docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)
@@ -110,7 +105,7 @@ def _clean_one(
         docket = docket.with_setting("medium", args.medium)
     docket = _changed(docket, args)
     sheet = resquare(sheet, docket)
-    with _progress(original.stem, args.json) as progress:
+    with _progress(picture.name, args.json) as progress:
         written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
     if args.save_docket:

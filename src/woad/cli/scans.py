@@ -31,6 +31,13 @@ class Picture:
         """As said to a reader."""
         return f"{self.scan.name}, page {self.page}" if self.page else self.scan.name
 
+    @property
+    def stem(self) -> str:
+        """What its results are called after, known before it is decoded."""
+        from woad.core.formats.read import stem_of
+
+        return stem_of(self.scan.name, self.page)
+
     def told(self) -> dict[str, Any]:
         """Which picture it is, as JSON."""
         return {"file": str(self.scan)} | ({"page": self.page} if self.page else {})

@@ -45,13 +45,18 @@ class Original:
 
     @property
     def stem(self) -> str:
-        return Path(self.name).stem + (f"-page-{self.page}" if self.page else "")
+        return stem_of(self.name, self.page)
 
     @property
     def ppi(self) -> float | None:
         """Pixels per inch from the file, or None when it says nothing believable."""
         value = self.header.ppi
         return value if value is not None and BELIEVABLE_PPI[0] <= value <= BELIEVABLE_PPI[1] else None
+
+
+def stem_of(name: str, page: int) -> str:
+    """What files made from a scan are called after: its name, and its ``page`` when it is one of several."""
+    return Path(name).stem + (f"-page-{page}" if page else "")
 
 
 def open_original(path: Path) -> Original:

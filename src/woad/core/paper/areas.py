@@ -69,10 +69,9 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
     off = cells.tone - light
     if float((off.mean(axis=2) > 0.05 + 2 * spread).mean()) > _ABOVE:
         return None
-    if _undecided(cells, off, size, taken):
-        followed = cv2.resize(follow(), (gw, gh), interpolation=cv2.INTER_LINEAR)
-        taken = _into_shadow(cells, off, np.asarray(followed, np.float32), size, spread, taken)
-        light = _light_of(cells, taken)
+    wider = _into_shadow(cells, off, follow, size, spread, taken)
+    if wider is not taken:
+        taken, light = wider, _light_of(cells, wider)
     h, w = logs.shape[:2]
     paint = _painted(cells, taken, light).astype(np.uint8)
     large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
@@ -222,31 +221,22 @@ def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) ->
     return np.asarray(here[inner].mean(axis=0) - here[outer].mean(axis=0), np.float32)
 
 
-def _undecided(cells: Cells, off: Plane, size: NDArray[np.int64], taken: Mask) -> bool:
-    """Whether enough of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
-    grey = np.asarray(off.mean(axis=2), np.float32)
-    middle = quantile(cells, grey, 0.5)
-    open_ = ~taken & (middle < -_SAME) & (middle > -1.2) & (size >= 12) & _same_hue(cells, off, grey, middle)
-    open_[0] = False
-    return bool(size[open_].sum() > _OPEN * cells.labels.size)
-
-
 def _into_shadow(
-    cells: Cells, off: Plane, followed: Plane, size: NDArray[np.int64], spread: float, taken: Mask
+    cells: Cells, off: Plane, follow: Callable[[], Plane], size: NDArray[np.int64], spread: float, taken: Mask
 ) -> Mask:
-    """``taken`` and the areas that lie with it in a soft shadow: they are as light as the light that was ``followed``,
-    and across the marks that part them from paper there is no step. A wash that was followed has one at its rim."""
-    beside = cells.tone - followed[..., None]
-    grey = np.asarray(beside.mean(axis=2), np.float32)
-    middle = quantile(cells, grey, 0.5)
+    """``taken`` and the areas that lie with it in a soft shadow: they are as light as the light that is followed, and
+    across the marks that part them from paper there is no step. A wash that is followed has one at its rim. ``taken``
+    itself when too little of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
     own = np.asarray(off.mean(axis=2), np.float32)
-    fits = (
-        ~taken
-        & (np.abs(middle) < _give(size, spread))
-        & (size >= 4)
-        & _same_hue(cells, off, own, quantile(cells, own, 0.5))
-    )
-    fits[0] = False
+    depth = quantile(cells, own, 0.5)
+    may = ~taken & _same_hue(cells, off, own, depth)
+    may[0] = False
+    if size[may & (depth < -_SAME) & (depth > -1.2) & (size >= 12)].sum() <= _OPEN * cells.labels.size:
+        return taken
+    followed = cv2.resize(follow(), cells.labels.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    beside = np.asarray(cells.tone - followed[..., None], np.float32)
+    middle = quantile(cells, np.asarray(beside.mean(axis=2), np.float32), 0.5)
+    fits = may & (np.abs(middle) < _give(size, spread)) & (size >= 4)
     taken, before = taken.copy(), np.zeros_like(taken)
     while not np.array_equal(taken, before):
         before = taken.copy()

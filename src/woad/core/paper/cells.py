@@ -50,9 +50,9 @@ def cut(logs: Plane) -> Cells:
     rim = cv2.dilate(labels.astype(np.float32), BOX3).astype(np.int32)
     labels = np.where((labels == 0) & (free > 0), rim, labels)
     grey = cv2.transform(logs, np.full((1, logs.shape[2]), 1 / logs.shape[2], np.float32)).reshape(h, w)
-    soft = cv2.GaussianBlur(grey, (0, 0), 0.9)[: gh * factor, : gw * factor]
+    calm = cv2.GaussianBlur(grey, (0, 0), 0.9)[: gh * factor, : gw * factor]
     # Block by block is what NumPy is slow at: pixel by pixel of a block, over all blocks.
-    parts = [np.ascontiguousarray(soft[y::factor, x::factor]) for y in range(factor) for x in range(factor)]
+    parts = [np.ascontiguousarray(calm[y::factor, x::factor]) for y in range(factor) for x in range(factor)]
     top = cv2.dilate(reduce(cv2.max, parts), BOX3)
     boxes = np.asarray(stats[:, :4] + (-1, -1, 2, 2), np.int32)  # with the rim
     return Cells(np.asarray(tone, np.float32), np.asarray(top, np.float32), np.asarray(labels, np.int32), count, boxes)
