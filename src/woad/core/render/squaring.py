@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -57,8 +58,10 @@ def find_square(scan: Pyramid) -> Found:
     pixels, px = scan.whole(level), float(1 << level)
     corners = find_corners(pixels)
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
-    tilt = find_tilt(pixels, inside)
-    artwork = find_artwork(pixels, inside)
+    with ThreadPoolExecutor(1) as beside:
+        turned = beside.submit(find_tilt, pixels, inside)
+        artwork = find_artwork(pixels, inside)
+        tilt = turned.result()
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)

@@ -6,6 +6,7 @@ most coverage in it, so a single dense pixel is never missed.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -94,9 +95,11 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
     small[0] = False
     number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
     number[0] = 0
-    strong, stroke = _usual(most, labels, small, area, longest, block)
-    kept = number[labels]
-    far = cv2.distanceTransform((kept != GONE).astype(np.uint8), cv2.DIST_L2, 3)
+    with ThreadPoolExecutor(1) as beside:
+        usual = beside.submit(_usual, most, labels, small, area, longest, block)
+        kept = number[labels]
+        far = cv2.distanceTransform((kept != GONE).astype(np.uint8), cv2.DIST_L2, 3)
+        strong, stroke = usual.result()
     return _measured(kept, most, mean, stats[small], block, np.asarray(far), strong, stroke)
 
 

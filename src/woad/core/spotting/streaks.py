@@ -24,7 +24,8 @@ Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 Read = Callable[[Region], Pixels]
 
 _PARTS, _MISSING = 18, 4  # parts along the scan; parts that a streak may hide in
-_FIRST = (0, 3, 6, 9, 12, 15, _PARTS - 1)  # looked at first
+_ORDER = (0, 17, 3, 6, 9, 12, 15, 1, 2, 4, 5, 7, 8, 10, 11, 13, 14, 16)  # in which the parts are looked at: ends first
+_GLANCES = ((2, 2), (7, 5))  # how many of them tell that there is none, where a streak does not last in how many
 _GROUPS, _GROUP_PX = 6, 4  # looked at in each part; neighbours cost little to read
 _END = 0.012  # share of the scan that is an end: a line that was drawn hardly ever reaches both
 _ASIDE_MM = 0.25  # what lies that far on both sides is compared with
@@ -72,16 +73,17 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
             _middle(_beside(_lines(read, bounds[i], bounds[i + 1], width, height, upright), aside)) for i in parts
         ])  # fmt: skip
 
-    # Most scans have none, and a few parts tell.
-    few = profiles(_FIRST)
-    if not _lasting(few, len(_FIRST) - 2).any():
-        return []
-    stack = np.empty((_PARTS, across), np.float32)
-    rest = [i for i in range(_PARTS) if i not in _FIRST]
-    stack[list(_FIRST)], stack[rest] = few, profiles(rest)
+    stack = np.zeros((_PARTS, across), np.float32)
+    seen = 0
+    for many, least in (*_GLANCES, (_PARTS, _PARTS - _MISSING)):
+        stack[list(_ORDER[seen:many])] = profiles(_ORDER[seen:many])
+        lasting = _lasting(stack, least)
+        if not lasting.any():  # most scans have none, and few parts tell
+            return []
+        seen = many
     strength = _ends(stack)
     usual = float(np.median(np.abs(np.median(stack, axis=0)))) / 0.6745
-    hit = _lasting(stack, _PARTS - _MISSING) & (np.abs(strength) > max(_CLEAR * usual, _LEAST))
+    hit = lasting & (np.abs(strength) > _CLEAR * usual)
     hit[: 2 * aside] = hit[-2 * aside :] = False  # the edge of the glass is Trim's, or a line of its own
     found = [
         Streak(upright, x, x + w, float(strength[x : x + w].mean()))
@@ -109,7 +111,7 @@ def _lasting(stack: Plane, least: int) -> NDArray[np.bool_]:
     ends = _ends(stack)
     share = stack / np.where(np.abs(ends) > 1e-6, ends, np.inf)
     same = out & (share > 0.5) & (share < 2)
-    return np.asarray((same.sum(axis=0) >= least) & same[0] & same[-1], np.bool_)
+    return np.asarray((same.sum(axis=0) >= least) & same[0] & same[-1] & (np.abs(ends) > _LEAST), np.bool_)
 
 
 def _runs(hit: NDArray[np.bool_]) -> list[tuple[int, int]]:
