@@ -215,20 +215,22 @@ def start_rows(_kinds: list[str]) -> list[Row]:
 
 def idle_rows(_kinds: list[str]) -> list[Row]:
     code = """
-import os, sys, time, resource
+import os, sys, time
+from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
-from PySide6.QtTest import QTest
+from view_probe import rest
 from woad.app import theme
 from woad.app.window import MainWindow
 app = QApplication([]); theme.apply(); w = MainWindow(); w.show(); w.complete(); w.open_demo()
-while not w.idle() or not w.session.entries: QTest.qWait(50)
-QTest.qWait(500)
+while not w.idle() or not w.session.entries: rest(app)
+def wait(ms):
+    loop = QEventLoop(); QTimer.singleShot(ms, loop.quit); loop.exec()
+wait(500)
 before = time.process_time()
-from PySide6.QtCore import QTimer, QEventLoop
-loop = QEventLoop(); QTimer.singleShot(4000, loop.quit); loop.exec()
+wait(4000)
 print(time.process_time() - before); sys.stdout.flush(); os._exit(0)
 """
-    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(Path(__file__).parent)}
     text = subprocess.run([sys.executable, "-c", code], check=True, env=env, capture_output=True, text=True).stdout
     return [
         Row("idle, CPU with the demo job open", float(text.strip().splitlines()[-1]) / 4 * 100, 1.0, "% of one core")

@@ -91,4 +91,5 @@ def main() -> None:
     os._exit(0)
 
 
-main()
+if __name__ == "__main__":
+    main()
