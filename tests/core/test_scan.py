@@ -22,8 +22,9 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.medium import Traits, propose_medium
 from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.squaring import find_square
-from woad.core.scan.blocks import past_quality, quality_of
+from woad.core.scan.blocks import luma_255, past_quality, quality_of
 from woad.core.scan.clipping import burnt_share
+from woad.core.scan.grid import smoothed_grid
 from woad.core.scan.noise import paper_noise
 from woad.core.scan.sharpness import edge_width
 from woad.demo.job import demo_files
@@ -132,6 +133,26 @@ def test_a_past_quality_is_read_off_the_picture(quality: int) -> None:
     assert clear > 0.8
     plain = cv2.cvtColor(saved(shot(drawn_sheet()), 92), cv2.COLOR_RGB2YCrCb)[..., 0].astype(np.float32)
     assert past_quality([plain])[1] < 0.4
+
+
+def by_messenger(image: np.ndarray, share: float, quality: int) -> np.ndarray:
+    """Scaled down, compressed, scaled up again."""
+    h, w = image.shape[:2]
+    small = saved(np.asarray(cv2.resize(image, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)), quality)
+    return np.asarray(cv2.resize(small, (w, h), interpolation=cv2.INTER_CUBIC))
+
+
+@pytest.mark.parametrize("share", [0.58, 0.7])
+def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> None:
+    """A good scan that went the same way, or was saved once more at its own size, shows none."""
+    heavy, good = saved(shot(drawn_sheet()), 22), shot(drawn_sheet())
+    assert "compressed" in codes(by_messenger(heavy, share, 78))
+    assert "compressed" not in codes(by_messenger(good, share, 78))
+    grid = [
+        smoothed_grid([luma_255(one.astype(np.float32) / 255)])
+        for one in (by_messenger(heavy, share, 78), saved(good, 86))
+    ]
+    assert grid[0] > 0.1 and grid[1] == 0
 
 
 def test_a_files_own_quality_is_read_off_its_table() -> None:

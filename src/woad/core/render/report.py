@@ -30,6 +30,7 @@ from woad.core.scan.blocks import (
     quality_of,
 )
 from woad.core.scan.clipping import burnt_share
+from woad.core.scan.grid import smoothed_grid
 from woad.core.scan.light import find_light_faults
 from woad.core.scan.noise import paper_noise
 from woad.core.scan.sharpness import edge_width
@@ -39,6 +40,8 @@ Mask = NDArray[np.bool_]
 
 _LIGHT_PX, _CROP_PX = 900, 256
 _CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.3, 0.6
+_GRID = 0.1  # a smoothed grid of blocks from which the picture was compressed heavily
+_HEAVY = (10, 35)  # qualities that leave one
 _SCALED_EDGE_PX = 2.6  # edges of a picture that was scaled up again are at least as wide
 
 
@@ -170,8 +173,11 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
     if clear >= _CLEAR:
         return quality, False
     quality, clear = fit_faded_quality(counts)
-    if clear >= _CLEAR_FADED and 10 <= quality < 36:
+    if clear >= _CLEAR_FADED and _HEAVY[0] <= quality <= _HEAVY[1]:
         return quality, True
+    if smoothed_grid(areas) >= _GRID:
+        # That it was compressed is sure; to which quality is the best guess.
+        return min(max(quality, _HEAVY[0]), _HEAVY[1]), True
     if soft:
         corner = Region(0, 0, 2048, 1024).clip(scan.width, scan.height)
         luma = luma_255(_encoded(scan.read(0, corner)))
