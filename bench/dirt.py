@@ -36,8 +36,9 @@ class Dirty:
     field: Plane
 
 
-def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None) -> Dirty:
-    """Draw a sheet, add small marks to its art, lay dirt on it, capture it with and without the dirt."""
+def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None, tidy: bool = False) -> Dirty:
+    """Draw a sheet, add small marks to its art, lay dirt on it (hardly any on a ``tidy`` one), capture it with and without
+    the dirt."""
     rng = np.random.default_rng(seed * 7001 + sum(map(ord, medium)))
     flat = draw(medium, seed, ppi, bool(rng.random() < 0.6))
     flat, marks = _with_small_marks(flat, rng)
@@ -49,8 +50,8 @@ def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None) -
     )
     shape = flat.linear.shape[:2]
     field = light_field(shape, lights("falloff" if photo else "flatbed", rng)) * np.float32(capture.exposure)
-    spots, specks = _specks(flat, rng)
-    hairs, lost, on_paint = _hairs(flat, rng)
+    spots, specks = _specks(flat, rng, int(rng.integers(0, 12) if tidy else rng.integers(40, 140)))
+    hairs, lost, on_paint = _hairs(flat, rng, int(rng.integers(0, 2) if tidy else rng.integers(5, 10)))
     spoiled = flat.linear * (1 - spots) * (1 - lost[..., None]) + np.float32(0.75) * np.maximum(-lost, 0)[..., None]
     state = rng.bit_generator.state
     encoded, _ = expose([spoiled[..., c] for c in range(3)], field, capture, rng)
@@ -237,14 +238,14 @@ def _apart(made: list[Dot], marks: NDArray[np.bool_], w: int, h: int) -> tuple[D
 # -- dirt ------------------------------------------------------------------------------------------------------------
 
 
-def _specks(flat: Flat, rng: np.random.Generator) -> tuple[Plane, tuple[Dot, ...]]:
-    """Share of light that specks take, (h, w, 3), and those that lie clear of marks."""
+def _specks(flat: Flat, rng: np.random.Generator, many: int) -> tuple[Plane, tuple[Dot, ...]]:
+    """Share of light that ``many`` specks take, (h, w, 3), and those that lie clear of marks."""
     h, w = flat.marks.shape
     px = flat.ppi / 25.4
     plane = np.zeros((h, w, 3), np.float32)
     clear = cv2.distanceTransform(np.asarray(~flat.marks, np.uint8), cv2.DIST_L2, 3)
     out: list[Dot] = []
-    for _ in range(int(rng.integers(40, 140))):
+    for _ in range(many):
         x, y = rng.uniform(6, w - 6), rng.uniform(6, h - 6)
         r = float(np.clip(np.exp(rng.normal(np.log(0.06), 0.45)), 0.03, 0.2)) * px
         deep = rng.uniform(0.25, 0.75) if rng.random() < 0.85 else rng.uniform(0.75, 0.92)
@@ -268,15 +269,15 @@ def _specks(flat: Flat, rng: np.random.Generator) -> tuple[Plane, tuple[Dot, ...
     return plane, tuple(out)
 
 
-def _hairs(flat: Flat, rng: np.random.Generator) -> tuple[NDArray[np.uint8], Plane, tuple[float, ...]]:
-    """Labels of hairs, the share of light they take (below zero: give), and how much of each lies on paint."""
+def _hairs(flat: Flat, rng: np.random.Generator, many: int) -> tuple[NDArray[np.uint8], Plane, tuple[float, ...]]:
+    """Labels of ``many`` hairs, the share of light they take (below zero: give), and how much of each lies on paint."""
     h, w = flat.marks.shape
     px = flat.ppi / 25.4
     labels, lost = np.zeros((h, w), np.uint8), np.zeros((h, w), np.float32)
     on_paint = []
     broad = cv2.erode(flat.marks.astype(np.uint8), np.ones((int(2 * px), int(2 * px)), np.uint8))
     y, x = np.nonzero(broad[::4, ::4])
-    for number in range(int(rng.integers(5, 10))):
+    for number in range(many):
         canvas = Canvas(w / px, h / px, flat.ppi, 2)
         if len(x) and flat.medium in PAINT and rng.random() < 0.7:
             i = int(rng.integers(0, len(x)))

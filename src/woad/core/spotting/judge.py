@@ -1,9 +1,9 @@
 """Dirt or mark: what a small detached piece is, judged by what it is like and what lies around it.
 
 A mark is rarely alone: stipple, spatter and hatching have neighbours of their own size and density, the dot on an i its
-stem; and it is as dense as the ink. Dust is strewn evenly, thin in density or soft, and does not care where the drawing
-is. Each of these says a little; boosted trees weigh them together, fitted on simulated sheets by ``bench/strays.py`` and
-kept in a data file.
+stem; it is as dense as the ink, and of one make with others all over the sheet. Dust is strewn evenly, thin in density
+or soft, and does not care where the drawing is. Each of these says a little; boosted trees weigh them together, fitted
+on simulated sheets by ``bench/strays.py`` and kept in a data file.
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.spotting.forest import Forest
+from woad.core.spotting.kin import kin, make_of, opinion_of_kin
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 
@@ -22,7 +23,7 @@ Floats = NDArray[np.float64]
 
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
-    "crowd", "long", "width", "thin", "stroke", "hair", "other hue", "grey",
+    "crowd", "long", "width", "thin", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
@@ -44,7 +45,7 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
         stroke, hair,
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
-    return np.column_stack([*columns, own]).astype(np.float64)
+    return np.column_stack([*columns, own, kin(make_of(pieces, mm, hue))]).astype(np.float64)
 
 
 def _company(pieces: Pieces, mm: float) -> tuple[Floats, ...]:
@@ -90,9 +91,11 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
     return np.column_stack([(weight * (1 - dirt[other])).sum(axis=1), (weight * dirt[other]).sum(axis=1)])
 
 
-def second_look(columns: Floats, pieces: Pieces, ppi: float, first: Floats) -> Floats:
-    """What the second judgement goes by: the features, the first judgement, and what that was around each piece."""
-    return np.column_stack([columns, first, opinion_around(pieces, ppi, first)])
+def second_look(columns: Floats, pieces: Pieces, ppi: float, hue: Floats | None, first: Floats) -> Floats:
+    """What the second judgement goes by: the features, the first judgement, and what that was around each piece and of
+    its kin."""
+    of_kin = opinion_of_kin(make_of(pieces, ppi / 25.4, hue), first)
+    return np.column_stack([columns, first, opinion_around(pieces, ppi, first), of_kin])
 
 
 @cache
@@ -115,4 +118,4 @@ def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray
         return np.zeros(0, np.float32)
     own = features(pieces, ppi, hue)
     first, second = forests()
-    return np.asarray(second.share(second_look(own, pieces, ppi, first.share(own))), np.float32)
+    return np.asarray(second.share(second_look(own, pieces, ppi, hue, first.share(own))), np.float32)
