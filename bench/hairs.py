@@ -1,4 +1,6 @@
-"""Hairs on paint: how many are found, how much else is taken for one, and how near the mend comes to the truth."""
+"""Hairs on paint: how many are found, how much else is taken for one, and how near the mend comes to the truth.
+
+A wash so pale that it is told from paper by nobody counts as paint here; a hair on it is found as a stray and taken off."""
 
 from __future__ import annotations
 
@@ -14,8 +16,9 @@ from skimage.color import deltaE_ciede2000, rgb2lab
 from dirt import Dirty, dirty
 from strays import sheet_for
 from woad.core.raster.tiles import Region
-from woad.core.render.mending import look_for_hairs, mended_pyramid
-from woad.core.render.strays import judged, new_blocks
+from woad.core.render.clearing import clearing_of
+from woad.core.render.mending import mended_pyramid
+from woad.core.render.strays import look_over
 
 
 def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
@@ -23,8 +26,14 @@ def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
     warnings.simplefilter("ignore")
     sheet = dirty(*job)
     loaded, docket = sheet_for(sheet)
-    hairs = look_for_hairs(loaded, docket)
+    loaded = look_over(loaded, docket)
+    assert loaded.strays is not None
+    hairs = loaded.strays.hairs
     w, h = loaded.pyramid.size(0)
+    whole = Region(0, 0, w, h)
+    clearing = clearing_of(loaded.strays, docket.spotting, loaded.frame)
+    gone = None if clearing is None else clearing.tile(whole, 0)
+    taken = np.zeros((h, w), bool) if gone is None else gone > 0
     found = np.zeros((h, w), bool)
     false = 0
     truth = _dirt_mask(sheet)
@@ -39,12 +48,11 @@ def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
         if where.sum() < 20 or share < 0.5:
             continue
         total += 1
-        got = float(found[where].mean())
+        got = float((found | taken)[where].mean())
         hit += got >= 0.6
         if got >= 0.6:
             wanted |= where
-    loaded = judged(loaded, docket, new_blocks(w, h), hairs, ())
-    after = np.asarray(mended_pyramid(loaded, docket).read(0, Region(0, 0, w, h)))
+    after = np.asarray(mended_pyramid(loaded, docket).read(0, whole))
     return job[0], {
         "hairs": total, "found": hit, "false": false,
         "before": _off(sheet.encoded, sheet.clean, wanted), "after": _off(after, sheet.clean, wanted & found),

@@ -125,7 +125,7 @@ def test_brushes_do_what_they_say() -> None:
     )
     assert light[mark].mean() < plain[mark].mean()
     assert dark[faint].mean() >= plain[faint].mean()
-    assert dark[bare][plain[bare] == 0].max() <= 1  # what was rounded to nothing may be rounded up
+    assert dark[bare][plain[bare] == 0].max() <= 3  # what was too faint to be seen may be seen then
     assert strong[faint].mean() > 1.5 * plain[faint].mean()
 
 

@@ -22,7 +22,8 @@ from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.automatic import RegionCache
 from woad.core.render.clearing import goes
-from woad.core.render.mending import look_for_hairs, mended_pyramid
+from woad.core.render.hairs import look_for_hairs
+from woad.core.render.mending import mended_pyramid
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
@@ -314,5 +315,5 @@ def test_a_large_sheet_without_a_view_is_looked_over_too() -> None:
         pyramid = build_pyramid(picture, lean=lean)
         assert pyramid.holds(1) != lean
         sheet = replace(make_sheet(take_in("big.png", png_bytes(picture)), pyramid, docket), set_ppi=600.0)
-        found.append([hair.box for hair in look_for_hairs(sheet, docket)])
+        found.append([hair.box for hair in look_for_hairs(sheet).on_paint])
     assert found[0] and found[0] == found[1]

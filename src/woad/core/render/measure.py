@@ -30,7 +30,7 @@ Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 500
 _CROP_PX = 320
-_INK_SHARPNESS, _PAINT_SHARPNESS = 0.4, 0.5  # at least; a pixel's own area blurs that much, whatever the lens
+_LEAST_SHARPNESS = 0.6  # a pixel's own area blurs that much, whatever the lens
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -105,7 +105,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if edges is None else _sharpness(edges.result(), one_ink),
+        sharpness=0.0 if edges is None else _sharpness(edges.result()),
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
@@ -133,10 +133,10 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
 
 
-def _sharpness(width: float | NoEstimate, one_ink: bool) -> float:
+def _sharpness(width: float | NoEstimate) -> float:
     """Amount of unsharp masking that gives edges of that ``width`` (px) back about what the scan's blur took, 0..0.9."""
     amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
-    return float(np.clip(amount, _INK_SHARPNESS if one_ink else _PAINT_SHARPNESS, 0.9))
+    return float(np.clip(amount, _LEAST_SHARPNESS, 0.9))
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:

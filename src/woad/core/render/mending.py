@@ -5,28 +5,23 @@ from __future__ import annotations
 from collections.abc import Hashable
 from functools import partial
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.docket.touches import Touch
-from woad.core.paper.evening import even, make_gain, sample_grid
+from woad.core.paper.evening import sample_grid
 from woad.core.paper.hand import BrushStroke, stroke_strength
-from woad.core.raster.codes import from_codes
-from woad.core.raster.pyramid import Pixels, Pyramid, halve
+from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
-from woad.core.render.recipe import make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import squared_pyramid
-from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
+from woad.core.spotting.hairs import Hair
 from woad.core.spotting.mend import REACH_PX, mend
 from woad.core.spotting.streaks import Streak, find_streaks, without_streak
 
-_LUMA = (0.299, 0.587, 0.114)
-_BARE = 246.0  # encoded lightness from which the surroundings are paper
 _MOST_PX = 24_000_000  # a mend whose surroundings are larger than that does nothing
 
 
@@ -169,65 +164,3 @@ def _copied(
     share = (np.clip(strength * 2, 0, 1) * np.float32(touch.strength))[..., None]
     after[part] = after[part] * (1 - share[part]) + lit * share[part]
     return make_patch(box, before, np.rint(after))
-
-
-def look_for_hairs(sheet: Sheet, docket: Docket) -> tuple[Hair, ...]:
-    """Hairs and dust on paint, in full-size px. One-ink drawings are full of thin lines and of thin gaps between them: in
-    them none are looked for; hairs on their paper are strays like others, and the mend brush takes those on blacks."""
-    if make_recipe(docket, sheet.readings).one_ink:
-        return ()
-    ppi = sheet.ppi or 300.0
-    level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
-    level = min(level, sheet.pyramid.deepest)
-    lightness = _lightness(sheet, level)
-    found = [hair for hair in find_hairs(lightness, ppi / (1 << level)) if not _on_paper(lightness, hair)]
-    return tuple(_at_full_size(hair, level, *sheet.pyramid.size(0)) for hair in found)
-
-
-def _on_paper(lightness: NDArray[np.float32], hair: Hair) -> bool:
-    """Whether nearly all around it is bare paper: there it is a stray like others, and leaves nothing at all behind."""
-    x, y, w, h = hair.box
-    x0, y0 = max(x - 3, 0), max(y - 3, 0)
-    part = lightness[y0 : y + h + 3, x0 : x + w + 3]
-    mask = np.zeros(part.shape, np.uint8)
-    mask[y - y0 : y - y0 + h, x - x0 : x - x0 + w] = hair.mask
-    ring = (cv2.dilate(mask, np.ones((5, 5), np.uint8)) > 0) & (mask == 0)
-    bare = part[ring] > _BARE
-    # A dot of paint on paper is no dust on paint; a hair that lies on paint with one end only is mended all along.
-    return bool(bare.mean() > (0.25 if hair.dust else 0.8))
-
-
-def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
-    """Encoded lightness of the evened sheet at a level, (h, w) float32 0..255, band by band."""
-    pyramid, r = sheet.pyramid, sheet.readings
-    gain = make_gain(r.light, 1.0, None)
-    full_w, full_h = pyramid.size(0)
-    # A lean pyramid does not know the size of a level that it dropped.
-    w, h = -(-full_w // (1 << level)), -(-full_h // (1 << level))
-    out = np.empty((h, w), np.float32)
-    rows = max(64, 2_000_000 // w // 8 * 8)
-    weights = np.asarray([_LUMA if pyramid.channels == 3 else (1.0,)], np.float32)
-    for y in range(0, h, rows):
-        box = Region(0, y, w, min(rows, h - y))
-        if pyramid.holds(level):
-            tile = pyramid.read(level, box)
-        else:
-            top = y << level
-            tile = pyramid.read(0, Region(0, top, full_w, min(box.h << level, full_h - top)))
-            for _ in range(level):
-                tile = halve(tile)  # type: ignore[assignment]
-            tile = tile.reshape(box.h, w, pyramid.channels)
-        codes = even(tile, gain, r.cell_px, (0, y, level))
-        encoded = srgb_encode(np.clip(from_codes(codes), 0, 1)) * np.float32(255)
-        out[y : y + box.h] = cv2.transform(encoded, weights).reshape(box.h, w)
-    return out
-
-
-def _at_full_size(hair: Hair, level: int, width: int, height: int) -> Hair:
-    if level == 0:
-        return hair
-    step = 1 << level
-    x, y, w, h = (v * step for v in hair.box)
-    mask = cv2.resize(hair.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
-    mask = mask[: height - y, : width - x]
-    return Hair((x, y, mask.shape[1], mask.shape[0]), mask, hair.length_px * step, hair.lighter, hair.dust)

@@ -26,6 +26,8 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
+_UNSEEN = 2  # coverage, of 255
+
 
 @dataclass(frozen=True)
 class Evened:
@@ -145,7 +147,7 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
     gate = texture_gate(evened.gate, recipe.grain)
     if recipe.one_ink:
         tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
-        return Inked(_worked(scale_8(tone, gate), recipe.work, fine_px, level), None)
+        return Inked(_settled(_worked(scale_8(tone, gate), recipe.work, fine_px, level), recipe), None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
     rgb = _sharpened(look_up(evened.codes, table), recipe.work, level)
     rgb = painting.saturate(rgb, recipe.work.saturation)
@@ -153,6 +155,14 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
         rgb = np.asarray(cv2.cvtColor(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB))
     kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
     return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+
+
+def _settled(coverage: Plane8, recipe: Recipe) -> Plane8:
+    """Coverage (h, w) without what nobody sees: the last of noise that came through on paper, which is clear then. Where
+    the paper's grain is to stay, it stays."""
+    if recipe.grain > 0:
+        return coverage
+    return np.asarray(cv2.threshold(coverage, _UNSEEN, 0, cv2.THRESH_TOZERO)[1], np.uint8)
 
 
 def cleared(coverage: Plane8, gone: Plane8 | None) -> Plane8:
@@ -199,7 +209,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = np.asarray(np.rint(part[..., 0] * 255), np.uint8)
-    alpha = body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb)
+    alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
     return CutOut(alpha, unmix(rgb, alpha))
 
 

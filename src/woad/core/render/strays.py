@@ -20,8 +20,9 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.raster.transfer import linear_light
 from woad.core.render.found import Found
+from woad.core.render.hairs import hairs_on_paint, look_for_hairs
 from woad.core.render.measure import measure
-from woad.core.render.mending import look_for_hairs, look_for_streaks, without_streaks
+from woad.core.render.mending import look_for_streaks, without_streaks
 from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
@@ -104,10 +105,13 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
         key, quick, said = ("measured", streaks, sheet.said), not sheet.settled, sheet.said
         sheet = replace(sheet, readings=sheet.mends.made(key, lambda: measure(plain, quick, said)))
     hairs: tuple[Hair, ...] = ()
-    if docket.spotting.hairs:
-        wish = ("hairs", streaks, sheet.readings, _one_ink(sheet, docket))
-        clean = replace(sheet, pyramid=plain)  # a streak across paint is no hair
-        hairs = sheet.mends.made(wish, lambda: look_for_hairs(clean, docket))
+    if docket.spotting.hairs and not _one_ink(sheet, docket):
+        clean = replace(sheet, pyramid=plain, strays=None)  # a streak across paint is no hair
+        finds = sheet.mends.made(("hairs", streaks, sheet.readings), lambda: look_for_hairs(clean))
+        bare_docket = unspotted(docket)
+        hairs = sheet.mends.made(
+            ("hairs on paint", finds, bare_docket), lambda: hairs_on_paint(clean, bare_docket, finds)
+        )
     bare = np.zeros((1, 1), np.uint8)
     return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)
 

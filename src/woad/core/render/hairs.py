@@ -1,0 +1,116 @@
+"""Hairs and dust of a sheet: looked for on the evened picture, and told from those that are strays on bare paper."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.docket.model import Docket
+from woad.core.paper.evening import even, make_gain
+from woad.core.raster.codes import from_codes
+from woad.core.raster.pyramid import halve
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.recipe import make_recipe
+from woad.core.render.region import render_region
+from woad.core.render.sheet import Sheet
+from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
+
+_LUMA = (0.299, 0.587, 0.114)
+_BARE = 246.0  # encoded lightness from which the surroundings may be paper
+_OPAQUE = 200  # coverage, of 255, that only paint has
+
+
+@dataclass(frozen=True, eq=False)
+class Finds:
+    """Hairs and dust on what is darker than paper, and on what is as light as paper, in full-size px."""
+
+    on_paint: tuple[Hair, ...]
+    on_light: tuple[Hair, ...]
+
+
+def look_for_hairs(sheet: Sheet) -> Finds:
+    """Everything on a sheet that could be a hair or dust lying on paint."""
+    ppi = sheet.ppi or 300.0
+    level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
+    level = min(level, sheet.pyramid.deepest)
+    lightness = _lightness(sheet, level)
+    kinds: tuple[list[Hair], list[Hair]] = ([], [])
+    for hair in find_hairs(lightness, ppi / (1 << level)):
+        kinds[_on_light(lightness, hair)].append(_at_full_size(hair, level, *sheet.pyramid.size(0)))
+    return Finds(tuple(kinds[0]), tuple(kinds[1]))
+
+
+def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ...]:
+    """Those that lie on paint, which may be a wash as light as paper; ``docket`` is that which strays are looked for with.
+
+    One-ink drawings are full of thin lines and of thin gaps between them: in them there are none; hairs on their paper
+    are strays like others, and the mend brush takes those on blacks.
+    """
+    if make_recipe(docket, sheet.readings).one_ink:
+        return ()
+    return (*finds.on_paint, *(hair for hair in finds.on_light if _covered(sheet, docket, hair)))
+
+
+def _on_light(lightness: NDArray[np.float32], hair: Hair) -> bool:
+    """Whether nearly all around it is as light as bare paper: there it is a stray like others, and leaves nothing at all
+    behind."""
+    box, ring = _ring(hair, lightness.shape[1], lightness.shape[0])
+    bare = lightness[box.y : box.bottom, box.x : box.right][ring] > _BARE
+    # A dot of paint on paper is no dust on paint; a hair that lies on paint with one end only is mended all along.
+    return bool(bare.mean() > (0.25 if hair.dust else 0.8))
+
+
+def _covered(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
+    """Whether what is around it is paint that the knock-out keeps."""
+    box, ring = _ring(hair, *sheet.pyramid.size(0))
+    alpha = render_region(sheet, docket, "knockout", 0, box).alpha
+    return alpha is not None and bool((alpha[ring] > _OPAQUE).mean() > 0.9)
+
+
+def _ring(hair: Hair, width: int, height: int) -> tuple[Region, NDArray[np.bool_]]:
+    """A box around a hair, and the two pixels around the hair in it."""
+    x, y, w, h = hair.box
+    box = Region(x - 3, y - 3, w + 6, h + 6).clip(width, height)
+    mask = np.zeros((box.h, box.w), np.uint8)
+    mask[y - box.y : y - box.y + h, x - box.x : x - box.x + w] = hair.mask
+    return box, np.asarray((cv2.dilate(mask, np.ones((5, 5), np.uint8)) > 0) & (mask == 0))
+
+
+def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
+    """Encoded lightness of the evened sheet at a level, (h, w) float32 0..255, band by band."""
+    pyramid, r = sheet.pyramid, sheet.readings
+    gain = make_gain(r.light, 1.0, None)
+    full_w, full_h = pyramid.size(0)
+    # A lean pyramid does not know the size of a level that it dropped.
+    w, h = -(-full_w // (1 << level)), -(-full_h // (1 << level))
+    out = np.empty((h, w), np.float32)
+    rows = max(64, 2_000_000 // w // 8 * 8)
+    weights = np.asarray([_LUMA if pyramid.channels == 3 else (1.0,)], np.float32)
+    for y in range(0, h, rows):
+        box = Region(0, y, w, min(rows, h - y))
+        if pyramid.holds(level):
+            tile = pyramid.read(level, box)
+        else:
+            top = y << level
+            tile = pyramid.read(0, Region(0, top, full_w, min(box.h << level, full_h - top)))
+            for _ in range(level):
+                tile = halve(tile)  # type: ignore[assignment]
+            tile = tile.reshape(box.h, w, pyramid.channels)
+        codes = even(tile, gain, r.cell_px, (0, y, level))
+        encoded = srgb_encode(np.clip(from_codes(codes), 0, 1)) * np.float32(255)
+        out[y : y + box.h] = cv2.transform(encoded, weights).reshape(box.h, w)
+    return out
+
+
+def _at_full_size(hair: Hair, level: int, width: int, height: int) -> Hair:
+    if level == 0:
+        return hair
+    step = 1 << level
+    x, y, w, h = (v * step for v in hair.box)
+    mask = cv2.resize(hair.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    mask = mask[: height - y, : width - x]
+    return Hair((x, y, mask.shape[1], mask.shape[0]), mask, hair.length_px * step, hair.lighter, hair.dust)

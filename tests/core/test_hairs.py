@@ -1,0 +1,35 @@
+"""Hairs of a whole sheet: mended where they lie on paint, however pale, and gone where they lie on bare paper."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from sheets import png_bytes
+from woad.core.docket.media import starting_docket
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.sheet import make_sheet
+from woad.core.render.strays import look_over
+from woad.core.render.whole import render_whole
+
+
+def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_nothing() -> None:
+    """A blue ring filled with white paint: a hair across the white, and the same one on the paper above the ring."""
+    rng = np.random.default_rng(4)
+    picture = np.full((900, 900, 3), (236, 234, 228), np.float32)
+    cv2.circle(picture, (120, 780), 80, (210, 120, 40), -1, cv2.LINE_AA)
+    cv2.circle(picture, (450, 450), 300, (70, 110, 170), -1, cv2.LINE_AA)
+    cv2.circle(picture, (450, 450), 230, (232, 231, 222), -1, cv2.LINE_AA)
+    for y in (430, 60):
+        path = np.array([[400, y], [430, y + 8], [470, y + 5], [500, y + 14]], np.int32)
+        cv2.polylines(picture, [path], False, (150, 148, 146), 1, cv2.LINE_AA)
+    picture = np.clip(cv2.GaussianBlur(picture, (0, 0), 0.6) + rng.normal(0, 1, picture.shape), 0, 255).astype(np.uint8)
+    docket = starting_docket("watercolour").with_setting("square.on", False).with_setting("scan.ppi", 300)
+    sheet = look_over(make_sheet(take_in("ring.png", png_bytes(picture)), build_pyramid(picture), docket), docket)
+    planes, before = render_whole(sheet, docket), render_whole(sheet, docket.with_setting("spotting.on", False))
+    assert planes.alpha is not None and planes.paper_rgb is not None and before.paper_rgb is not None
+    on_paint, on_paper = (slice(427, 448), slice(396, 504)), (slice(57, 78), slice(396, 504))
+    assert planes.alpha[on_paint].min() == 255 and planes.alpha[on_paper].max() == 0
+    for part in (on_paint, on_paper):
+        assert before.paper_rgb[part].min() < 200 and planes.paper_rgb[part].min() > 235
