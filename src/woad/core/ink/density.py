@@ -97,7 +97,7 @@ def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
     grainy = half_tones > 0.2
     if grainy or len(flat) < 50:
         # Grain and hairlines hardly ever reach full ink: the deepest cores are nearest to it.
-        chosen = core[grey <= np.percentile(grey, 2 if grainy else 25)]
+        chosen = core[grey <= np.percentile(grey, 10 if grainy else 25)]
         centre, spread = np.median(chosen, axis=0), 0.05
     else:
         middle = float(np.median(flat.mean(axis=1)))

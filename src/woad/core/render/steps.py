@@ -82,7 +82,10 @@ def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, .
     return tuple(max(readings.floors[min(level + i, last)] * scale, 1e-4) for i in range(SCALES))
 
 
-def _grainy(readings: Readings) -> bool:
+def _grainy(recipe: Recipe, readings: Readings) -> bool:
+    """Whether marks have grain of their own: half-tones wanted as they are seen, or so many of them on the sheet."""
+    if recipe.one_ink and recipe.reading == "seen":
+        return True
     return not isinstance(readings.ink, NoEstimate) and readings.ink.grainy
 
 
@@ -108,7 +111,7 @@ def paper_step(
         # Equal shares, so that pale yellow counts as much as pale grey.
         folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
     floors = level_floors(readings, level, recipe.noise_scale)
-    gate = mark_gate(folded, floors, recipe.softness, _grainy(readings), recipe.peak)
+    gate = mark_gate(folded, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
     if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
@@ -194,7 +197,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     strict: Plane8 | None = None
     if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
-        strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(readings), recipe.peak)
+        strict = mark_gate(evened.folded, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
     if inked.tone is not None:
         alpha = inked.tone if strict is None else scale_8(inked.tone, strict)
         return CutOut(alpha, None)
