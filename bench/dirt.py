@@ -74,7 +74,7 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
     if flat.medium in PAINT and rng.random() < 0.6:
         kinds.append("stipple")
     if flat.medium not in PAINT:
-        kinds += [kind for kind in ("dense", "sparse") if rng.random() < 0.6]
+        kinds += [kind for kind in ("dense", "sparse", "lines") if rng.random() < 0.6]
     if flat.medium == "pencil":
         kinds = [kind for kind in kinds if kind not in ("spatter", "sparse")]  # a pencil does not
     for kind in kinds:
@@ -86,6 +86,7 @@ def _with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple
                 "spatter": _spatter,
                 "dense": _dense,
                 "sparse": _sparse,
+                "lines": _lines,
             }[kind](pen, flat, rng, px)
     cover = canvas.coverage()[:h, :w]
     kept = _apart(made, flat.marks, w, h)
@@ -190,6 +191,23 @@ def _sparse(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[D
             radius = size * rng.uniform(0.8, 1.25)
             pen.stipple(x, y, radius)
             out.append((x * px, y * px, radius * px))
+    return out
+
+
+def _lines(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
+    """Thin lines that stand alone, as of rigging, grass or whiskers: ruled or swung, and now and then crossing."""
+    x, y = _near_art(flat, rng, px)
+    out: list[Dot] = []
+    for _ in range(int(rng.integers(2, 9))):
+        turn, length = rng.uniform(0, np.pi), rng.uniform(3, 14)
+        middle = np.array([x, y]) + rng.normal(0, 6, 2)
+        along, across = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)])
+        t = np.linspace(-0.5, 0.5, 12)[:, None]
+        swing = rng.choice([0.0, 0.0, 0.08]) * length * (0.25 - t * t) * 4
+        path = middle + along * length * t + across * swing
+        pen.canvas.stroke(path, rng.uniform(0.08, 0.25))
+        at = path[6] * px
+        out.append((float(at[0]), float(at[1]), 0.1 * px))
     return out
 
 

@@ -33,3 +33,28 @@ def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_not
     assert planes.alpha[on_paint].min() == 255 and planes.alpha[on_paper].max() == 0
     for part in (on_paint, on_paper):
         assert before.paper_rgb[part].min() < 200 and planes.paper_rgb[part].min() > 235
+
+
+def test_ruled_hairlines_that_stand_alone_are_no_hairs() -> None:
+    """Sixteen straight strokes of 0.1 to 0.15 mm beside a solid square: none of them is dirt, two that cross included."""
+    rng = np.random.default_rng(9)
+    picture = np.full((900, 900, 3), 232, np.float32)
+    cv2.rectangle(picture, (40, 40), (120, 120), (30, 30, 32), -1)
+    lines = np.zeros((900, 900), np.uint8)
+    for i in range(16):
+        x, y = 170 + 190 * (i % 4), 170 + 190 * (i // 4)
+        if i == 15:
+            x, y = x - 180, y + 20  # across the one before it
+        turn = rng.uniform(0, np.pi) if i != 15 else 1.2
+        half = np.array([np.cos(turn), np.sin(turn)]) * rng.uniform(40, 70)
+        a, b = (np.rint((np.array([x, y]) + sign * half) * 16).astype(int).tolist() for sign in (-1, 1))
+        cv2.line(lines, a, b, 255, 1 + i % 2, cv2.LINE_AA, 4)
+    cover = cv2.GaussianBlur(lines, (0, 0), 0.55).astype(np.float32)[..., None] / 255
+    picture = picture * (1 - cover) + 30 * cover
+    noisy = np.clip(picture + rng.normal(0, 1, picture.shape), 0, 255).astype(np.uint8)
+    docket = starting_docket("pen").with_setting("square.on", False).with_setting("scan.ppi", 300)
+    sheet = look_over(make_sheet(take_in("lines.png", png_bytes(noisy)), build_pyramid(noisy), docket), docket)
+    after, before = (render_whole(sheet, one).alpha for one in (docket, docket.with_setting("spotting.on", False)))
+    assert after is not None and before is not None
+    on = lines > 0
+    assert float(after[on].sum()) > 0.98 * float(before[on].sum())

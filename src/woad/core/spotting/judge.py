@@ -27,6 +27,11 @@ FEATURES = (
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
+_RULED_MM, _THIN, _STRAIGHT = (
+    3.0,
+    8.0,
+    0.012,
+)  # length of a ruled line; over its width; its bow as a share of its length
 
 
 def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
@@ -118,4 +123,13 @@ def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray
         return np.zeros(0, np.float32)
     own = features(pieces, ppi, hue)
     first, second = forests()
-    return np.asarray(second.share(second_look(own, pieces, ppi, hue, first.share(own))), np.float32)
+    share = second.share(second_look(own, pieces, ppi, hue, first.share(own)))
+    share[_ruled(pieces, ppi)] = 0
+    return np.asarray(share, np.float32)
+
+
+def _ruled(pieces: Pieces, ppi: float) -> NDArray[np.bool_]:
+    """Which pieces are thin and straight: somebody drew them. A hair is as thin, but never lies straight."""
+    thin = pieces.length_px > _THIN * np.maximum(pieces.width_px, 0.5)
+    long = pieces.length_px >= _RULED_MM * ppi / 25.4
+    return np.asarray(thin & long & (pieces.bow_px < _STRAIGHT * pieces.length_px))

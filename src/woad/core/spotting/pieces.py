@@ -20,6 +20,7 @@ Floats = NDArray[np.float32]
 
 LEAST = 10  # coverage, of 255, from which a block holds something
 GONE = -1  # label of what is too large to be a stray
+_BLUR_PX2 = 0.6  # what a scan's blur adds to the spread across a line, px squared
 _LONG_MM, _BROAD_MM, _THIN_MM = 16.0, 3.2, 0.2  # a stray is shorter; and less broad, or no thicker than a hair
 
 
@@ -28,7 +29,8 @@ class Pieces:
     """``labels`` (gh, gw) int32 over blocks of ``block_px``: 0 bare, 1..n small pieces, -1 large marks.
 
     Per piece, index 0 is the first: ``at`` (n, 2) centre, px; ``box`` (n, 4) x, y, w, h px; ``size_px`` diameter of a
-    full disc of the same coverage; ``length_px``, ``width_px``; ``turn`` direction of its length, radians; ``peak``
+    full disc of the same coverage; ``length_px``, ``width_px``; ``bow_px`` how far it swings from a straight line beyond
+    its own width (standard deviation); ``turn`` direction of its length, radians; ``peak``
     most coverage 0..1; ``fill`` coverage over what its blocks could hold, 0..1; ``far_px`` from the nearest large mark;
     ``strong`` coverage that the large marks reach, 0..1, and ``stroke_px`` how wide their strokes are.
     """
@@ -40,6 +42,7 @@ class Pieces:
     size_px: Floats
     length_px: Floats
     width_px: Floats
+    bow_px: Floats
     turn: Floats
     peak: Floats
     fill: Floats
@@ -145,11 +148,13 @@ def _measured(
     np.minimum.at(nearest, which, far.ravel()[where] * np.float32(block))
     mass = total / 255 * block * block
     length = np.sqrt(6 * (xx + yy + spread)) * block
+    width = mass / np.maximum(length, 1)
+    bow = np.sqrt(np.maximum((xx + yy - spread) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0))
     box = np.asarray(stats[:, : cv2.CC_STAT_AREA], np.int32) * block
     return Pieces(
         block, labels, np.column_stack([(cx + 0.5) * block, (cy + 0.5) * block]), box,
         np.sqrt(mass / np.maximum(peak, 0.04) * 4 / np.pi).astype(np.float32),
-        length.astype(np.float32), (mass / np.maximum(length, 1)).astype(np.float32),
+        length.astype(np.float32), width.astype(np.float32), bow.astype(np.float32),
         (0.5 * np.arctan2(2 * xy, xx - yy)).astype(np.float32), peak,
         (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
         np.minimum(nearest, 1e6), strong, stroke,
