@@ -1,6 +1,7 @@
 """Hairs on paint: how many are found, how much else is taken for one, and how near the mend comes to the truth.
 
-A wash so pale that it is told from paper by nobody counts as paint here; a hair on it is found as a stray and taken off."""
+A wash so pale that nobody tells it from paper counts as paint here; where the knock-out does not keep it, a hair on it is
+a stray, and found when it is taken off."""
 
 from __future__ import annotations
 

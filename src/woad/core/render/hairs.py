@@ -14,7 +14,6 @@ from woad.core.raster.codes import from_codes
 from woad.core.raster.pyramid import halve
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
-from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
@@ -45,13 +44,7 @@ def look_for_hairs(sheet: Sheet) -> Finds:
 
 
 def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ...]:
-    """Those that lie on paint, which may be a wash as light as paper; ``docket`` is that which strays are looked for with.
-
-    One-ink drawings are full of thin lines and of thin gaps between them: in them there are none; hairs on their paper
-    are strays like others, and the mend brush takes those on blacks.
-    """
-    if make_recipe(docket, sheet.readings).one_ink:
-        return ()
+    """Those that lie on paint, which may be a wash as light as paper; ``docket`` is that which strays are looked for with."""
     return (*finds.on_paint, *(hair for hair in finds.on_light if _covered(sheet, docket, hair)))
 
 

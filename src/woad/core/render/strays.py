@@ -105,6 +105,8 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
         key, quick, said = ("measured", streaks, sheet.said), not sheet.settled, sheet.said
         sheet = replace(sheet, readings=sheet.mends.made(key, lambda: measure(plain, quick, said)))
     hairs: tuple[Hair, ...] = ()
+    # One-ink drawings are full of thin lines and of thin gaps between them: in them none are looked for; hairs on their
+    # paper are strays like others, and the mend brush takes those on blacks.
     if docket.spotting.hairs and not _one_ink(sheet, docket):
         clean = replace(sheet, pyramid=plain, strays=None)  # a streak across paint is no hair
         finds = sheet.mends.made(("hairs", streaks, sheet.readings), lambda: look_for_hairs(clean))

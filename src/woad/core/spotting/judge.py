@@ -27,11 +27,8 @@ FEATURES = (
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
-_RULED_MM, _THIN, _STRAIGHT = (
-    3.0,
-    8.0,
-    0.012,
-)  # length of a ruled line; over its width; its bow as a share of its length
+# A ruled line: its length, that over its width, and its bow as a share of its length.
+_RULED_MM, _THIN, _STRAIGHT = 3.0, 8.0, 0.012
 
 
 def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
