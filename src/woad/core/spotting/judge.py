@@ -28,7 +28,7 @@ FEATURES = (
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
 # A ruled line: its length, that over its width, and its bow as a share of its length.
-_RULED_MM, _THIN, _STRAIGHT = 3.0, 8.0, 0.012
+_RULED_MM, _THIN, _STRAIGHT = 3.0, 8.0, 0.005
 
 
 def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
