@@ -76,7 +76,7 @@ def _one(job: tuple[str, int, bool]) -> Row:
 
 
 def fit() -> None:
-    """Fit both judgements on simulated sheets; marks lost weigh more than dirt left."""
+    """Fit both judgements on simulated sheets, a part of them with hardly any dirt."""
     jobs = [(m, s, s in TIDY_SEEDS) for m in ALL for s in (*FIT_SEEDS, *TIDY_SEEDS)]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(_one, jobs))
