@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from captures import CORNERS, drawn_sheet, image_file, photo, shot, tilted
 from woad.core.docket.model import Docket, docket_from_json
@@ -98,6 +100,29 @@ def test_art_without_a_level_cue_is_unsure() -> None:
     blank = find_tilt(np.full((400, 300, 3), 230, np.uint8))
     assert isinstance(blank, NoEstimate)
     assert blank.reason
+
+
+def hatched(seed: int) -> NDArray[np.uint8]:
+    """Ten patches of hatching, each as the hand liked it, and nothing else."""
+    ink = np.zeros((1500, 1100), np.uint8)
+    rng = np.random.default_rng(seed)
+    for _ in range(10):
+        turn, middle = rng.uniform(0, np.pi), rng.uniform([200, 200], [800, 1200])
+        gap, long = rng.uniform(5, 7), rng.uniform(90, 220)
+        along, across = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)])
+        for i in range(30):
+            start = middle + across * gap * i
+            end = start + along * long * rng.uniform(0.8, 1.1)
+            a, b = ((int(x), int(y)) for x, y in np.rint(np.array([start, end]) * 16).tolist())
+            cv2.line(ink, a, b, 255, int(rng.integers(1, 3)), cv2.LINE_AA, 4)
+    return np.repeat(np.asarray(235 - ink.astype(np.float32) * 0.8).astype(np.uint8)[..., None], 3, axis=2)
+
+
+@pytest.mark.parametrize("seed", [12, 46])
+def test_hatching_is_no_level_cue(seed: int) -> None:
+    """A patch of hatching runs as the hand likes: its many lines are hardly one witness."""
+    tilt = find_tilt(hatched(seed))
+    assert isinstance(tilt, NoEstimate) or tilt.sure < 0.5
 
 
 @pytest.mark.parametrize(("table", "curl"), [(0.2, None), (0.2, 2), (0.76, None), (0.05, 1)])
