@@ -183,7 +183,7 @@ def test_starting_values_never_lose_marks() -> None:
         assert docket.paper.evening == 1.0
 
 
-PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.3, 40, 1.0, 0.0)
+PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.004, 0.3, 40, 1.0, 0.0)
 
 
 @pytest.mark.parametrize(
@@ -196,7 +196,9 @@ PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0
         (replace(PEN, blue=0.5, half_tones=0.35, dark_ink=0.12), "blue-pencil"),
         (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0), "watercolour"),
         (replace(PEN, coloured=0.8, broad=0.8, pale=0.2, dark_ink=0.4), "gouache"),
-        (replace(PEN, paper_warm=0.25, half_tones=0.2), "print"),
+        (replace(PEN, paper_warm=0.25, half_tones=0.2, blotched=0.02), "print"),
+        (replace(PEN, paper_warm=0.25), "pen"),
+        (replace(PEN, paper_warm=0.25, half_tones=0.45, density=0.85), "pencil"),
         (replace(PEN, cover=0.004, extent=0.05), "signature"),
     ],
 )

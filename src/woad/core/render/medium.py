@@ -26,7 +26,7 @@ class Traits:
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
-    paper at a hundredth of the sheet."""
+    paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
     cover: float
     coloured: float
@@ -42,6 +42,7 @@ class Traits:
     paper_l: float
     paper_warm: float
     mottle: float
+    blotched: float
     dark_ink: float
     pieces: int
     aspect: float
@@ -106,6 +107,7 @@ def read_traits(
         paper_l=float(encoded.mean()),
         paper_warm=float(np.log((encoded[0] + 0.02) / (encoded[2] + 0.02))),
         mottle=float(np.std(band[far])) if far.sum() > 200 else 0.0,
+        blotched=float(np.median(band[far]) - np.percentile(band[far], 4)) if far.sum() > 200 else 0.0,
         dark_ink=float((grey[marks] < 0.3).mean()),
         pieces=_pieces(marks, side),
         aspect=_aspect(marks),
@@ -149,7 +151,8 @@ def propose_medium(traits: Traits | None) -> Proposal:
     small = max(small, slip * (1 - _ramp(t.broad, 0.02, 0.06)))
     thick = _ramp(t.width, 0.0102, 0.0135) * _ramp(t.dark_ink, 0.45, 0.6)
     pale = _ramp(t.pale, 0.45, 0.85) * _ramp(t.dark_ink, 0.3, 0.1)
-    yellow = _ramp(t.paper_warm, 0.115, 0.17)
+    # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
+    aged = _ramp(t.paper_warm, 0.115, 0.17) * _ramp(t.blotched, 0.008, 0.014)
     greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)
@@ -162,18 +165,18 @@ def propose_medium(traits: Traits | None) -> Proposal:
         "blue-pencil": (blue * (1 - broad) * (1 - small), f"{t.blue:.0%} of the marks are light blue under dark ink"),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
         "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
-        "print": (yellow * plain * (1 - small), "one ink on yellowed paper"),
+        "print": (aged * plain * (1 - small), "one ink on yellowed, blotched paper"),
         "tracing": (
-            greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - yellow),
+            greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - aged),
             f"grey ink (D {t.density:.2f}) on grey, mottled paper",
         ),
         "pencil": (
-            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - yellow),
+            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - aged),
             f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
-        "lettering": (thick * plain * (1 - grainy) * (1 - yellow) * (1 - greyish), "heavy, even, solid strokes"),
+        "lettering": (thick * plain * (1 - grainy) * (1 - aged) * (1 - greyish), "heavy, even, solid strokes"),
         "pen": (
-            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - yellow) * (1 - small) * (1 - greyish),
+            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - aged) * (1 - small) * (1 - greyish),
             f"one ink of D {t.density:.2f} in thin strokes",
         ),
     }

@@ -172,7 +172,7 @@ def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
         box = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64)).clip(*pyramid.size(0))
         dark = (1 - linear_light(pyramid.read(0, box)) / paper).reshape(-1, 3)
         deep = dark.mean(axis=1)
-        own = dark[deep >= 0.6 * deep.max()].mean(axis=0).astype(np.float64)
+        own = dark[deep >= deep.max() - 0.4 * abs(deep.max())].mean(axis=0).astype(np.float64)
         size = max(float(np.linalg.norm(own)), 1e-3)
         if one_ink:
             out[i, 0] = min(float(np.linalg.norm(own - (own @ line) * line)) / size * 4, 1.0)
