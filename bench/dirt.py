@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from media import Flat, draw
 from nine import lights
-from small_marks import PAINT, Dot, with_small_marks
+from small_marks import PAINT, Dot, with_pen_lines, with_small_marks
 from woad.demo.canvas import Canvas, smooth_path
 from woad.demo.scanner import Capture, expose, light_field
 
@@ -34,12 +34,16 @@ class Dirty:
     field: Plane
 
 
-def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None, tidy: bool = False) -> Dirty:
+def dirty(
+    medium: str, seed: int, ppi: float = 300, photo: bool | None = None, tidy: bool = False, inked: bool = False
+) -> Dirty:
     """Draw a sheet, add small marks to its art, lay dirt on it (hardly any on a ``tidy`` one), capture it with and without
-    the dirt."""
+    the dirt. ``inked`` art has a pen's lines over it."""
     rng = np.random.default_rng(seed * 7001 + sum(map(ord, medium)))
     flat = draw(medium, seed, ppi, bool(rng.random() < 0.6))
     flat, marks = with_small_marks(flat, rng)
+    if inked:
+        flat = with_pen_lines(flat, rng)
     photo = bool(rng.random() < 0.4) if photo is None else photo
     capture = (
         Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.007), rng.uniform(0.1, 0.4), int(rng.integers(90, 96)), 0.8)

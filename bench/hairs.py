@@ -22,10 +22,12 @@ from woad.core.render.mending import mended_pyramid
 from woad.core.render.strays import look_over
 
 
-def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
-    """Hairs with half their length or more on paint: number, found; other finds on the sheet; CIEDE2000 of mends."""
+def measured(job: tuple[str, int, bool]) -> tuple[str, dict[str, float]]:
+    """Hairs with half their length or more on paint: number, found; other finds on the sheet; CIEDE2000 of mends; share of
+    the art's own pixels that were mended. The job is medium, seed, and whether a pen's lines run over the paint."""
     warnings.simplefilter("ignore")
-    sheet = dirty(*job)
+    medium, seed, inked = job
+    sheet = dirty(medium, seed, inked=inked)
     loaded, docket = sheet_for(sheet)
     loaded = look_over(loaded, docket)
     assert loaded.strays is not None
@@ -58,6 +60,7 @@ def measured(job: tuple[str, int]) -> tuple[str, dict[str, float]]:
         "hairs": total, "found": hit, "false": false,
         "before": _off(sheet.encoded, sheet.clean, wanted), "after": _off(after, sheet.clean, wanted & found),
         "noise": _noise(sheet, wanted),
+        "spoiled": float((found & sheet.flat.marks & ~truth).sum() / max(int(sheet.flat.marks.sum()), 1)),
     }  # fmt: skip
 
 
@@ -88,12 +91,18 @@ def _noise(sheet: Dirty, where: NDArray[np.bool_]) -> float:
 
 def hairs_row(first: int, sheets: int) -> list[str]:
     """Print per medium and return the misses."""
-    jobs = [(m, first + i) for m in ("watercolour", "gouache") for i in range(sheets)]
+    media = ("watercolour", "gouache")
+    jobs = [(m, first + i, inked) for inked in (False, True) for m in media for i in range(sheets)]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(measured, jobs))
+    plain, inked_rows = rows[: len(rows) // 2], rows[len(rows) // 2 :]
+    for medium in media:
+        drawn = [r for m, r in inked_rows if m == medium]
+        print(f"  with a pen's lines over it, {medium:12s} {sum(r['false'] for r in drawn):.0f} finds that are none on "
+              f"{len(drawn)} sheets, {np.mean([r['spoiled'] for r in drawn]):.4%} of the art mended")  # fmt: skip
     misses = []
-    for medium in ("watercolour", "gouache"):
-        mine = [r for m, r in rows if m == medium]
+    for medium in media:
+        mine = [r for m, r in plain if m == medium]
         total, found = (sum(r[k] for r in mine) for k in ("hairs", "found"))
         after = float(np.mean([r["after"] for r in mine]))
         print(f"  hairs on paint, {medium:12s} found {found:.0f} of {total:.0f}, {sum(r['false'] for r in mine):.0f} other finds "

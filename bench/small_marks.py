@@ -71,6 +71,23 @@ def _kinds(medium: str, rng: np.random.Generator) -> list[str]:
     return kinds
 
 
+def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
+    """Art with a pen's lines over it (line and wash): swelling ones that thin out at both ends, in dark ink."""
+    h, w = flat.marks.shape
+    px = flat.ppi / 25.4
+    canvas = Canvas(w / px, h / px, flat.ppi, 2)
+    t = np.linspace(0, 1, 60)[:, None]
+    for _ in range(int(rng.integers(8, 25))):
+        a, b, c, d = np.array(_near_art(flat, rng, px)) + rng.uniform(-35, 35, (4, 2))
+        path = (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
+        most, least = rng.uniform(0.15, 0.5), rng.uniform(0.04, 0.12)
+        for i in range(59):
+            canvas.stroke(path[i : i + 2], least + (most - least) * float(np.sin(np.pi * i / 59)))
+    cover = canvas.coverage()[:h, :w, None]
+    linear, art = (plane * (1 - cover) + cover * np.float32(0.03) for plane in (flat.linear, flat.art))
+    return replace(flat, linear=linear, art=art, marks=flat.marks | (cover[..., 0] > 0.2))
+
+
 def _near_art(flat: Flat, rng: np.random.Generator, px: float) -> tuple[float, float]:
     """A place (mm) within a few mm of the artwork."""
     y, x = np.nonzero(flat.marks[::8, ::8])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
@@ -12,6 +13,7 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
+from woad.core.spotting.hairs import find_hairs
 
 
 def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_nothing() -> None:
@@ -33,6 +35,36 @@ def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_not
     assert planes.alpha[on_paint].min() == 255 and planes.alpha[on_paper].max() == 0
     for part in (on_paint, on_paper):
         assert before.paper_rgb[part].min() < 200 and planes.paper_rgb[part].min() > 235
+
+
+def test_a_pens_lines_over_a_wash_are_no_hairs() -> None:
+    """Ten swelling pen strokes over two washes and the paper between: each thins out like a hair, and none is one, nor is
+    a gap between two that cross a speck; four real hairs on washes without strokes are found."""
+    rng = np.random.default_rng(6)
+    washes = np.full((1000, 1000), 240, np.float32)
+    cv2.circle(washes, (360, 400), 260, 150.0, -1, cv2.LINE_AA)
+    cv2.circle(washes, (660, 640), 250, 95.0, -1, cv2.LINE_AA)
+    pen, hairs = np.zeros((2000, 2000), np.uint8), np.zeros((2000, 2000), np.uint8)
+    t = np.linspace(0, 1, 160)[:, None]
+    for i in range(10):
+        a, b, c, d = rng.uniform(300, 1700, 2) + rng.uniform(-560, 560, (4, 2))
+        path = (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
+        for j in range(159):
+            width = max(1, round(5 * np.sin(np.pi * j / 159)))
+            cv2.line(pen, *(tuple(int(v) for v in path[k]) for k in (j, j + 1)), 255, width, cv2.LINE_AA)
+        if i < 4:
+            start = np.array([(560, 560), (800, 760), (1240, 1150), (1420, 1380)][i])
+            turn = rng.uniform(0, 6) + np.cumsum(rng.normal(0, 0.25, 14))
+            bent = start + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * 11, axis=0)
+            cv2.polylines(hairs, [np.rint(bent).astype(np.int32)], False, 255, 2, cv2.LINE_AA)
+
+    def seen(ink: NDArray[np.uint8], amount: float) -> NDArray[np.float32]:
+        cover = cv2.resize(ink, (1000, 1000), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+        plane = cv2.GaussianBlur(washes * (1 - amount * cover), (0, 0), 0.6)
+        return np.asarray(plane + rng.normal(0, 0.8, plane.shape), np.float32)
+
+    assert not find_hairs(seen(pen, 0.85), 300)
+    assert sum(not one.dust for one in find_hairs(seen(hairs, 0.5), 300)) == 4
 
 
 def test_ruled_hairlines_that_stand_alone_are_no_hairs() -> None:

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.drawn import drawn
 from woad.core.spotting.near import neighbours
 
 Plane = NDArray[np.float32]
@@ -48,10 +49,14 @@ def find_hairs(lightness: Plane, ppi: float, where: NDArray[np.bool_] | None = N
     strength = _lines(lightness, texture, mm)
     if where is not None:
         strength *= where
-    out = []
+    lines: list[Hair] = []
+    hairs: list[Hair] = []
     for sign in (1.0, -1.0):
-        out += _linked(np.maximum(strength * np.float32(sign), 0), mm, sign > 0)
-    return out + _dust(lightness, texture, mm, where, out)
+        found = _linked(np.maximum(strength * np.float32(sign), 0), mm, sign > 0)
+        meant = drawn(lightness, [(one.box, one.mask) for one in found], mm)
+        hairs += [one for one, own in zip(found, meant, strict=True) if not own]
+        lines += found
+    return hairs + _dust(lightness, texture, mm, where, lines)
 
 
 def _texture(lightness: Plane, mm: float) -> Plane:
@@ -191,8 +196,26 @@ def _dust(
         for index in small[_alone(centre[small], 4 * mm)]:
             x, y, w, h, _ = stats[index].tolist()
             mask = labels[y : y + h, x : x + w] == index
+            if not _on_plain(lightness, stands, (x, y, w, h), mask, mm):
+                continue
             out.append(_hair(mask, (x, y), float(longest[index]), lighter, lightness.shape, True))
     return out
+
+
+def _on_plain(
+    lightness: Plane, stands: Plane, box: tuple[int, int, int, int], mask: NDArray[np.bool_], mm: float
+) -> bool:
+    """Whether a speck lies on plain ground: a gap between lines, or the end of one, is none."""
+    x, y, w, h = box
+    pad = max(4, round(0.45 * mm))
+    top, left = max(y - pad, 0), max(x - pad, 0)
+    around = lightness[top : y + h + pad, left : x + w + pad]
+    own = np.zeros(around.shape, np.uint8)
+    own[y - top : y - top + h, x - left : x - left + w] = mask
+    ground = cv2.GaussianBlur(around, (0, 0), 0.8)[cv2.dilate(own, np.ones((5, 5), np.uint8)) == 0]
+    return ground.size > 0 and float(np.ptp(np.percentile(ground, (2, 98)))) < 0.6 * float(
+        stands[y : y + h, x : x + w][mask].max()
+    )
 
 
 def _alone(at: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
