@@ -52,6 +52,24 @@ def test_a_smooth_wash_is_not_light(wash: tuple[float, float, float], light: Lig
     assert np.percentile(off[~inside], 95) < 0.03
 
 
+@pytest.mark.parametrize("wash", [(1.0, 0.93, 0.86), (0.93, 0.96, 1.0)], ids=["peach", "pale blue"])
+@pytest.mark.parametrize("light", [Light(0.03), Light(0.3, 40, 0.2)], ids=["flat", "falls off"])
+def test_a_coloured_wash_that_runs_out_to_nothing_is_not_light(wash: tuple[float, float, float], light: Light) -> None:
+    """Wet in wet, without any edge: its hue sets it apart from the paper, whose own changes far more slowly. Most of its
+    density stays (of what is followed as light, nothing would)."""
+    bare, field, _ = washed(light, (1, 1, 1))
+    y, x = np.mgrid[0:H, 0:W]
+    depth = np.zeros((H, W))
+    for cx, cy, reach in ((170, 240, 40), (360, 420, 60), (340, 160, 30)):
+        depth = np.maximum(depth, np.exp(-0.5 * ((x - cx) ** 2 + (y - cy) ** 2) / reach**2))
+    found = estimate_light(np.asarray(bare * np.array(wash) ** depth[..., None], np.float32))
+    assert isinstance(found, LightField)
+    off = np.log(cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR) / field)
+    strongest = int(np.argmin(wash))
+    assert 1 - off[depth > 0.6][:, strongest].mean() / (np.log(wash[strongest]) * 0.8) >= 0.6
+    assert np.percentile(np.abs(off).mean(axis=2)[depth < 0.05], 95) < 0.03
+
+
 def test_a_soft_shadow_is_light_though_a_frame_cuts_it_off() -> None:
     """A shadow's part inside a drawn frame has no way to the rim, and is still evened."""
     light = Light(0.1, shadow=0.45, shadow_at=0.4, shadow_deg=215, penumbra=0.15)

@@ -15,12 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.cells import BOX3, Cells, cut, quantile
+from woad.core.paper.smooth_light import HUE, PLAIN, light_through
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 _SAME = 0.022  # an area carries on the paper's light when it is no further from it, natural log
-_HUE = 0.022  # nor further in hue
 _ROUNDS = 8
 _RING = 5  # cells on either side of an edge that are compared
 _BROAD = 12  # the same, across marks, once the light between them is known
@@ -59,7 +59,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
         return None
     light = cells.tone
     for _ in range(_ROUNDS):
-        light = _light_of(cells, taken)
+        light = light_through(cells, taken)
         off = cells.tone - light
         new = (_carry_on(cells, off, size, spread) & ~_stepped(cells, off, taken, size)) | _shaded(cells, off, size)
         new &= taken | (size >= 4)
@@ -71,7 +71,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
         return None
     wider = _into_shadow(cells, off, follow, size, spread, taken)
     if wider is not taken:
-        taken, light = wider, _light_of(cells, wider)
+        taken, light = wider, light_through(cells, wider)
     h, w = logs.shape[:2]
     paint = _painted(cells, taken, light).astype(np.uint8)
     large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
@@ -83,7 +83,10 @@ def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
     off = cells.tone - light
     edges = cells.labels == 0
     paint = ~taken[cells.labels] & ~edges & (off.mean(axis=2) < -0.6 * _SAME)
-    paint |= (taken[cells.labels] | edges) & _hued(off)
+    hued = _hued(off, taken[cells.labels] & ~edges).astype(np.uint8)
+    # A wash without an edge goes on beyond where its hue can be told.
+    wide = cv2.dilate(cv2.erode(hued, np.ones((7, 7), np.uint8)), np.ones((15, 15), np.uint8))
+    paint |= (taken[cells.labels] | edges) & ((hued | wide) > 0)
     # Edges all over an area, as in granulating washes and shading: paper is where its light is reached now and then.
     paper = taken[cells.labels] & ~edges
     far = cv2.distanceTransform((~paper).astype(np.uint8), cv2.DIST_L2, 3)
@@ -110,43 +113,15 @@ def _seeds(cells: Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
     return taken
 
 
-def _light_of(cells: Cells, taken: Mask) -> Plane:
-    """Smooth light through the areas ``taken``, carried on under the others: low order first, then ever more local."""
-    tone, weight = cells.tone, (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
-    full = (tone.shape[1], tone.shape[0])
-    # Light is smooth: a third of the cells each way carries it, at a ninth of the cost.
-    size = (max(8, full[0] // 3), max(8, full[1] // 3))
-    heavy = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
-    mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
-    mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
-    y, x = np.mgrid[-1 : 1 : size[1] * 1j, -1 : 1 : size[0] * 1j].astype(np.float32)
-    basis = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
-    scaled = basis * heavy.reshape(-1, 1)
-    ridge = np.diag([1e-6, 1e-3, 1e-3, 6e-3, 6e-3, 6e-3]) * float(heavy.sum())
-    solved = np.linalg.solve(basis.T @ scaled + ridge, scaled.T @ mean.reshape(len(basis), -1))
-    light = (basis @ solved).reshape(mean.shape).astype(np.float32)
-    for sigma in (size[1] / 8, size[1] / 16, size[1] / 32):
-        den = _wide_blur(heavy, sigma)
-        num = _wide_blur((mean - light) * heavy[..., None], sigma)
-        light = light + num.reshape(mean.shape) / (den + 0.02)[..., None]
-    large = cv2.resize(np.asarray(light, np.float32), full, interpolation=cv2.INTER_LINEAR)
-    return np.asarray(large, np.float32).reshape(tone.shape)
-
-
-def _wide_blur(plane: Plane, sigma: float) -> Plane:
-    """About a Gaussian, by two box filters: their cost does not grow with their width."""
-    side = 2 * max(1, round(1.22 * sigma)) + 1
-    once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
-    return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
-
-
-def _hued(off: Plane) -> Mask:
-    """Cells whose hue is not the paper's. A shadow's tint grows with its depth and stays small beside it."""
+def _hued(off: Plane, paper: Mask) -> Mask:
+    """Cells whose hue is not the paper's, as far as that is one hue. A shadow's tint grows with its depth and stays small
+    beside it."""
     if off.shape[2] == 1:
         return np.zeros(off.shape[:2], bool)
     grey = off.mean(axis=2)
     hue = np.abs(off - grey[..., None]).max(axis=2)
-    return np.asarray(hue > 1.6 * _HUE + 0.2 * np.abs(grey))
+    limit = min(1.6 * HUE, max(PLAIN, 6 * float(np.median(hue[paper])))) if paper.any() else 1.6 * HUE
+    return np.asarray(hue > limit + 0.2 * np.abs(grey))
 
 
 def _hue(cells: Cells, off: Plane, grey: Plane) -> NDArray[np.float64]:
@@ -159,7 +134,7 @@ def _same_hue(cells: Cells, off: Plane, grey: Plane, middle: NDArray[np.float64]
     """Areas whose hue may be the paper's; where they are darker, a shadow's tint is allowed for."""
     if off.shape[2] == 1:
         return np.ones(cells.count, bool)
-    return np.asarray(_hue(cells, off, grey) < _HUE + 0.1 * np.abs(middle))
+    return np.asarray(_hue(cells, off, grey) < HUE + 0.1 * np.abs(middle))
 
 
 def _give(size: NDArray[np.int64], spread: float) -> NDArray[np.float64]:

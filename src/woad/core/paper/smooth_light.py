@@ -1,0 +1,96 @@
+"""Smooth light through areas taken for paper, carried on under the others; its hue is smoother still than its strength."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.paper.cells import Cells
+
+Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+HUE = 0.022  # how far paper's hue may lie from its light's, natural log
+PLAIN = 0.01  # the same where the paper's own hue is even
+_TINT = 0.1  # how much hue a shadow has for its depth, both natural log
+_BLEED = 0.985  # share of the paper that is left when only the rims of paint bleed into it
+
+
+def light_through(cells: Cells, taken: Mask) -> Plane:
+    """Log light (gh, gw, C) through the areas ``taken`` (n,), carried on under the others: low order, then more local.
+
+    Its hue changes far more slowly than its strength, over the sheet and with a shadow's depth; what has another hue is a
+    wash without an edge, and is left out.
+    """
+    tone, weight = cells.tone, (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
+    full = (tone.shape[1], tone.shape[0])
+    # Light is smooth: a third of the cells each way carries it, at a ninth of the cost.
+    size = (max(8, full[0] // 3), max(8, full[1] // 3))
+    heavy = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
+    mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
+    grey = np.asarray(mean.mean(axis=2), np.float32)
+    light = _strength(grey, heavy)
+    hue = np.zeros_like(mean)
+    if mean.shape[2] > 1:
+        hue, plain = _hue_of_light(np.asarray(mean - grey[..., None], np.float32), heavy, light)
+        if float(plain.sum()) < _BLEED * float(heavy.sum()):
+            light = _strength(grey, plain)
+    large = cv2.resize(np.asarray(light[..., None] + hue, np.float32), full, interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large, np.float32).reshape(tone.shape)
+
+
+def _strength(grey: Plane, heavy: Plane) -> Plane:
+    """Log light, smooth, from cells of weight ``heavy``."""
+    basis = _low_basis(grey.shape)
+    light = (basis @ _solved(basis, grey[..., None], heavy))[..., 0]
+    for sigma in (grey.shape[0] / 8, grey.shape[0] / 16, grey.shape[0] / 32):
+        light = light + _wide_blur((grey - light) * heavy, sigma) / (_wide_blur(heavy, sigma) + np.float32(0.02))
+    return np.asarray(light, np.float32)
+
+
+def _hue_of_light(hue: Plane, heavy: Plane, light: Plane) -> tuple[Plane, Plane]:
+    """The light's hue per channel: low order over the sheet, and in step with how strong the ``light`` is. Cells of
+    another hue lose their weight, which is the second thing returned."""
+    low = _low_basis(heavy.shape)
+    basis = np.concatenate([low, light[..., None]], axis=2)
+    tint = _TINT * (float(light.max()) - light)
+    sure, paper = heavy, heavy
+    for _ in range(8):
+        # Paint's hue goes along with its depth as well, but far more of it.
+        by_depth = light[..., None] * np.clip(_solved(basis, hue, sure)[-1], -_TINT, _TINT)
+        fitted = by_depth + low @ _solved(low, hue - by_depth, sure)
+        off = np.abs(hue - fitted).max(axis=2)
+        usual = float(np.median(off[heavy > 0]))
+        near = off < min(1.6 * HUE, max(PLAIN, 6 * usual)) + tint
+        if (heavy * near).sum() < 0.3 * heavy.sum():
+            break
+        paper = np.asarray(heavy * near, np.float32)
+        # What is least off is believed most (Cauchy weights): a wide wash must not pull the paper's hue to its own.
+        sure = np.asarray(paper / (1 + (off / max(usual, 1e-3)) ** 2), np.float32)
+    sigma = heavy.shape[0] / 8
+    rest = _wide_blur((hue - fitted) * paper[..., None], sigma).reshape(hue.shape)
+    return np.asarray(fitted + rest / (_wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper
+
+
+def _low_basis(shape: tuple[int, ...]) -> Plane:
+    y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
+    return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
+
+
+def _solved(basis: Plane, values: Plane, weight: Plane) -> Plane:
+    """Weighted least squares of ``values`` (h, w, C) on ``basis`` (h, w, K), (K, C): slopes and bends held back a little."""
+    many = basis.shape[2]
+    flat = basis.reshape(-1, many)
+    scaled = flat * weight.reshape(-1, 1)
+    ridge = np.diag([1e-6, 1e-3, 1e-3, *[6e-3] * (many - 3)]) * float(weight.sum())
+    solved = np.linalg.solve(flat.T @ scaled + ridge, scaled.T @ values.reshape(len(flat), -1))
+    return np.asarray(solved, np.float32)
+
+
+def _wide_blur(plane: Plane, sigma: float) -> Plane:
+    """About a Gaussian, by two box filters: their cost does not grow with their width."""
+    side = 2 * max(1, round(1.22 * sigma)) + 1
+    once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
+    return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
