@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -10,11 +11,12 @@ from numpy.typing import NDArray
 
 from media import Flat, draw
 from nine import lights
-from small_marks import PAINT, Dot, with_pen_lines, with_small_marks
+from small_marks import PAINT, Dot, with_pen_lines, with_small_marks, without_art
 from woad.demo.canvas import Canvas, smooth_path
 from woad.demo.scanner import Capture, expose, light_field
 
 Plane = NDArray[np.float32]
+Kind = Literal["usual", "tidy", "inked", "dotted"]
 
 
 @dataclass(frozen=True)
@@ -34,16 +36,15 @@ class Dirty:
     field: Plane
 
 
-def dirty(
-    medium: str, seed: int, ppi: float = 300, photo: bool | None = None, tidy: bool = False, inked: bool = False
-) -> Dirty:
-    """Draw a sheet, add small marks to its art, lay dirt on it (hardly any on a ``tidy`` one), capture it with and without
-    the dirt. ``inked`` art has a pen's lines over it."""
+def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None, kind: Kind = "usual") -> Dirty:
+    """Draw a sheet, add small marks to its art, lay dirt on it, capture it with and without the dirt. A ``tidy`` sheet has
+    hardly any dirt, an ``inked`` one a pen's lines over its art, a ``dotted`` one no art but small marks."""
     rng = np.random.default_rng(seed * 7001 + sum(map(ord, medium)))
     flat = draw(medium, seed, ppi, bool(rng.random() < 0.6))
-    flat, marks = with_small_marks(flat, rng)
-    if inked:
+    flat, marks = with_small_marks(without_art(flat) if kind == "dotted" else flat, rng)
+    if kind == "inked":
         flat = with_pen_lines(flat, rng)
+    tidy = kind == "tidy" or (kind == "dotted" and rng.random() < 0.5)
     photo = bool(rng.random() < 0.4) if photo is None else photo
     capture = (
         Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.007), rng.uniform(0.1, 0.4), int(rng.integers(90, 96)), 0.8)

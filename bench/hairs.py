@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.color import deltaE_ciede2000, rgb2lab
 
-from dirt import Dirty, dirty
+from dirt import Dirty, Kind, dirty
 from strays import sheet_for
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import clearing_of
@@ -22,12 +22,12 @@ from woad.core.render.mending import mended_pyramid
 from woad.core.render.strays import look_over
 
 
-def measured(job: tuple[str, int, bool]) -> tuple[str, dict[str, float]]:
+def measured(job: tuple[str, int, Kind]) -> tuple[str, dict[str, float]]:
     """Hairs with half their length or more on paint: number, found; other finds on the sheet; CIEDE2000 of mends; share of
-    the art's own pixels that were mended. The job is medium, seed, and whether a pen's lines run over the paint."""
+    the art's own pixels that were mended. The job is medium, seed and kind of sheet."""
     warnings.simplefilter("ignore")
-    medium, seed, inked = job
-    sheet = dirty(medium, seed, inked=inked)
+    medium, seed, kind = job
+    sheet = dirty(medium, seed, kind=kind)
     loaded, docket = sheet_for(sheet)
     loaded = look_over(loaded, docket)
     assert loaded.strays is not None
@@ -92,7 +92,8 @@ def _noise(sheet: Dirty, where: NDArray[np.bool_]) -> float:
 def hairs_row(first: int, sheets: int) -> list[str]:
     """Print per medium and return the misses."""
     media = ("watercolour", "gouache")
-    jobs = [(m, first + i, inked) for inked in (False, True) for m in media for i in range(sheets)]
+    kinds: tuple[Kind, ...] = ("usual", "inked")
+    jobs = [(m, first + i, kind) for kind in kinds for m in media for i in range(sheets)]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(measured, jobs))
     plain, inked_rows = rows[: len(rows) // 2], rows[len(rows) // 2 :]

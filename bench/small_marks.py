@@ -24,7 +24,7 @@ def with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple[
     canvas = Canvas(w / px, h / px, flat.ppi, 2)
     pen = Pen(canvas, rng, rng.uniform(0.2, 0.4))
     made: list[Dot] = []
-    for kind in _kinds(flat.medium, rng):
+    for kind in _kinds(flat.medium, rng, not flat.marks.any()):
         for _ in range(1 if kind in _WHOLE else int(rng.integers(1, 4))):
             made += _DRAWN[kind](pen, flat, rng, px)
     cover = canvas.coverage()[:h, :w]
@@ -59,8 +59,11 @@ def with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple[
 _WHOLE = ("fine", "storm", "tone")  # fill so much of a sheet that one of them is enough
 
 
-def _kinds(medium: str, rng: np.random.Generator) -> list[str]:
-    """Which small marks a sheet of a medium has."""
+def _kinds(medium: str, rng: np.random.Generator, bare: bool) -> list[str]:
+    """Which small marks a sheet of a medium has; ``bare`` when they are all there is."""
+    if bare:
+        many = int(rng.integers(2, 5))
+        return [str(kind) for kind in rng.choice(["fine", "fine", "sparse", "stipple", "storm", "tone"], many)]
     if medium in PAINT:
         return ["spatter", *(kind for kind, odds in (("stipple", 0.6), ("storm", 0.3)) if rng.random() < odds)]
     kinds = ["stipple", "i-dots", "hatching", "spatter"]
@@ -69,6 +72,13 @@ def _kinds(medium: str, rng: np.random.Generator) -> list[str]:
     if medium == "pencil":  # which neither spatters nor makes tones of dots
         kinds = [kind for kind in kinds if kind not in ("spatter", "sparse", "fine", "storm", "tone")]
     return kinds
+
+
+def without_art(flat: Flat) -> Flat:
+    """The bare paper of a one-ink sheet, for a drawing that is nothing but dots."""
+    blank = np.zeros_like(flat.marks, np.float32)
+    linear = np.asarray(flat.linear / np.maximum(flat.art, np.float32(0.02)), np.float32)
+    return replace(flat, linear=linear, art=np.ones_like(flat.art), cover=blank, marks=blank > 0)
 
 
 def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
@@ -91,6 +101,8 @@ def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
 def _near_art(flat: Flat, rng: np.random.Generator, px: float) -> tuple[float, float]:
     """A place (mm) within a few mm of the artwork."""
     y, x = np.nonzero(flat.marks[::8, ::8])
+    if not len(x):
+        y, x = np.nonzero(np.ones_like(flat.marks[::8, ::8]))
     i = int(rng.integers(0, len(x)))
     at = np.array([x[i] * 8, y[i] * 8]) / px + rng.normal(0, 4, 2)
     h, w = flat.marks.shape
@@ -220,7 +232,7 @@ def _fine(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot
         x0 + rng.normal(0, 0.5, many) * wide, y0 + rng.normal(0, 0.5, many) * high,
         np.exp(rng.uniform(np.log(least), np.log(most), many)),
     ])  # fmt: skip
-    return _dots(pen, flat, dots, px)
+    return _dots(pen, flat, _together(dots), px)
 
 
 def _storm(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
@@ -232,7 +244,7 @@ def _storm(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Do
         x0 + rng.normal(0, wide, many), y0 + rng.normal(0, wide, many) * rng.uniform(0.4, 1.2),
         np.clip(np.exp(rng.normal(np.log(usual), spread, many)), 0.03, 1.2),
     ])  # fmt: skip
-    return _dots(pen, flat, dots, px)
+    return _dots(pen, flat, _together(dots), px)
 
 
 def _tone(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
@@ -265,6 +277,13 @@ def _dotted(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[D
         else:
             dots.append((*place, radius))
     return _dots(pen, flat, np.array(dots), px)
+
+
+def _together(dots: NDArray[np.float64], reach: float = 2.5) -> NDArray[np.float64]:
+    """Those with another one within ``reach`` mm: a tiny drop all by itself nobody can tell from a speck."""
+    gap = np.hypot(*(dots[:, None, :2] - dots[None, :, :2]).transpose(2, 0, 1))
+    np.fill_diagonal(gap, np.inf)
+    return dots[gap.min(axis=1) < reach]
 
 
 def _dots(pen: Pen, flat: Flat, dots: NDArray[np.float64], px: float) -> list[Dot]:

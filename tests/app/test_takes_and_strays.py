@@ -24,7 +24,8 @@ def drawn(specks: int, frame: bool = True) -> np.ndarray:
         cv2.rectangle(cover, (40, 40), (520, 380), 1.0, 3)
         cv2.line(cover, (60, 350), (500, 300), 1.0, 4, cv2.LINE_AA)
     for _ in range(specks):
-        cv2.circle(cover, (int(rng.integers(70, 490)), int(rng.integers(60, 270))), 1, 0.55, -1, cv2.LINE_AA)
+        at = (int(rng.integers(70, 490)), int(rng.integers(60, 270)))
+        cv2.circle(cover, at, 1, float(rng.uniform(0.2, 0.6)), -1, cv2.LINE_AA)  # dust is thin, now more, now less
     return noisy(np.repeat((1 - cover * 0.96)[..., None], 3, axis=2))
 
 
@@ -32,7 +33,7 @@ def drawn(specks: int, frame: bool = True) -> np.ndarray:
 def desk(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
     """The window with the drawn sheet, a list of what it said, in the Ink step."""
     path = tmp_path / "drawn.png"
-    path.write_bytes(png_bytes(drawn(8)))
+    path.write_bytes(png_bytes(drawn(16)))
     window.open_files([path])
     settle(window)
     window.session.change("square.on", False, "x")

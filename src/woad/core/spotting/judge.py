@@ -23,7 +23,8 @@ Floats = NDArray[np.float64]
 
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
-    "crowd", "long", "width", "thin", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
+    "crowd", "long", "width", "thin", "bow", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
+    "flock", "flocking",
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
@@ -41,13 +42,14 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
     long = pieces.length_px / np.maximum(pieces.width_px, 0.5)
     thin = np.clip(np.log(np.maximum(pieces.width_px, 0.3) / pieces.stroke_px), -3, 2)
     hair = np.clip((long - 4) / 8, 0, 1) * np.clip((0.4 - pieces.width_px / mm) / 0.2, 0, 1)
+    bow = np.log(pieces.bow_px / np.maximum(pieces.length_px, 0.5) + 1e-3)
     stroke = np.full(len(pieces), np.log(max(pieces.stroke_px, 0.5) / mm))
     columns = [
-        size, dense, pieces.peak, pieces.fill, far, *_company(pieces, mm), np.minimum(long, 30), pieces.width_px / mm, thin,
-        stroke, hair,
+        size, dense, pieces.peak, pieces.fill, far, *_company(pieces, mm), np.minimum(long, 30),
+        pieces.width_px / mm, thin, bow, stroke, hair,
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
-    return np.column_stack([*columns, own, kin(make_of(pieces, mm, hue))]).astype(np.float64)
+    return np.column_stack([*columns, own, kin(make_of(pieces, mm, hue), pieces.at / mm)]).astype(np.float64)
 
 
 def _company(pieces: Pieces, mm: float) -> tuple[Floats, ...]:
@@ -96,7 +98,8 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
 def second_look(columns: Floats, pieces: Pieces, ppi: float, hue: Floats | None, first: Floats) -> Floats:
     """What the second judgement goes by: the features, the first judgement, and what that was around each piece and of
     its kin."""
-    of_kin = opinion_of_kin(make_of(pieces, ppi / 25.4, hue), first)
+    mm = ppi / 25.4
+    of_kin = opinion_of_kin(make_of(pieces, mm, hue), pieces.at / mm, first)
     return np.column_stack([columns, first, opinion_around(pieces, ppi, first), of_kin])
 
 

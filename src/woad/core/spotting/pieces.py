@@ -90,7 +90,7 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
     labels = np.asarray(labels, np.int32)
     wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
     area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
-    longest = np.hypot(wide, high)
+    longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
     small = (longest <= _LONG_MM * mm) & (
         (longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= _THIN_MM * mm + 2 * block)
     )
