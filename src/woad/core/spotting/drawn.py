@@ -20,7 +20,7 @@ _AHEAD_MM = (0.3, 0.5, 0.7, 0.9, 1.1)  # looked at beyond an end
 _FAN_DEG = (-40, -30, -20, -10, 0, 10, 20, 30, 40)
 _END_MM, _ASIDE_MM = 1.4, (0.45, 0.9)  # what belongs to an end; how far a line's sides may lie
 _DARK, _ON = 0.45, 4  # what share of a hair's contrast goes on, and at how many of the places ahead
-_TOO_LONG_MM, _MANY = 25.0, 3
+_TOO_LONG_MM, _MANY = 25.0, 3  # no hair is that long; so many lines that go on are a drawing
 
 
 def drawn(lightness: Plane, lines: Sequence[tuple[Box, NDArray[np.bool_]]], mm: float) -> NDArray[np.bool_]:
