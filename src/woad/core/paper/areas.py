@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.cells import BOX3, Cells, cut, quantile
-from woad.core.paper.smooth_light import HUE, PLAIN, light_through
+from woad.core.paper.smooth_light import HUE, hue_limit, light_through
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -120,8 +120,7 @@ def _hued(off: Plane, paper: Mask) -> Mask:
         return np.zeros(off.shape[:2], bool)
     grey = off.mean(axis=2)
     hue = np.abs(off - grey[..., None]).max(axis=2)
-    limit = min(1.6 * HUE, max(PLAIN, 6 * float(np.median(hue[paper])))) if paper.any() else 1.6 * HUE
-    return np.asarray(hue > limit + 0.2 * np.abs(grey))
+    return np.asarray(hue > hue_limit(hue[paper]) + 0.2 * np.abs(grey))
 
 
 def _hue(cells: Cells, off: Plane, grey: Plane) -> NDArray[np.float64]:

@@ -12,9 +12,14 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 HUE = 0.022  # how far paper's hue may lie from its light's, natural log
-PLAIN = 0.01  # the same where the paper's own hue is even
+_PLAIN = 0.01  # the same where the paper's own hue is even
 _TINT = 0.1  # how much hue a shadow has for its depth, both natural log
 _BLEED = 0.985  # share of the paper that is left when only the rims of paint bleed into it
+
+
+def hue_limit(off: Plane) -> float:
+    """How far from the light's hue is another hue, by how far paper's own hue usually is ``off`` it (n,), natural log."""
+    return min(1.6 * HUE, max(_PLAIN, 6 * float(np.median(off)))) if off.size else 1.6 * HUE
 
 
 def light_through(cells: Cells, taken: Mask) -> Plane:
@@ -31,29 +36,28 @@ def light_through(cells: Cells, taken: Mask) -> Plane:
     mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
     mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
     grey = np.asarray(mean.mean(axis=2), np.float32)
-    light = _strength(grey, heavy)
+    basis = _low_basis(heavy.shape)
+    light = _strength(grey, heavy, basis)
     hue = np.zeros_like(mean)
     if mean.shape[2] > 1:
-        hue, plain = _hue_of_light(np.asarray(mean - grey[..., None], np.float32), heavy, light)
+        hue, plain = _hue_of_light(np.asarray(mean - grey[..., None], np.float32), heavy, light, basis)
         if float(plain.sum()) < _BLEED * float(heavy.sum()):
-            light = _strength(grey, plain)
+            light = _strength(grey, plain, basis)
     large = cv2.resize(np.asarray(light[..., None] + hue, np.float32), full, interpolation=cv2.INTER_LINEAR)
     return np.asarray(large, np.float32).reshape(tone.shape)
 
 
-def _strength(grey: Plane, heavy: Plane) -> Plane:
-    """Log light, smooth, from cells of weight ``heavy``."""
-    basis = _low_basis(grey.shape)
-    light = (basis @ _solved(basis, grey[..., None], heavy))[..., 0]
+def _strength(grey: Plane, heavy: Plane, low: Plane) -> Plane:
+    """Log light, smooth, from cells of weight ``heavy``; ``low`` as from :func:`_low_basis`."""
+    light = (low @ _solved(low, grey[..., None], heavy))[..., 0]
     for sigma in (grey.shape[0] / 8, grey.shape[0] / 16, grey.shape[0] / 32):
         light = light + _wide_blur((grey - light) * heavy, sigma) / (_wide_blur(heavy, sigma) + np.float32(0.02))
     return np.asarray(light, np.float32)
 
 
-def _hue_of_light(hue: Plane, heavy: Plane, light: Plane) -> tuple[Plane, Plane]:
+def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[Plane, Plane]:
     """The light's hue per channel: low order over the sheet, and in step with how strong the ``light`` is. Cells of
     another hue lose their weight, which is the second thing returned."""
-    low = _low_basis(heavy.shape)
     basis = np.concatenate([low, light[..., None]], axis=2)
     tint = _TINT * (float(light.max()) - light)
     sure, paper = heavy, heavy
@@ -62,13 +66,13 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane) -> tuple[Plane, Plane]
         by_depth = light[..., None] * np.clip(_solved(basis, hue, sure)[-1], -_TINT, _TINT)
         fitted = by_depth + low @ _solved(low, hue - by_depth, sure)
         off = np.abs(hue - fitted).max(axis=2)
-        usual = float(np.median(off[heavy > 0]))
-        near = off < min(1.6 * HUE, max(PLAIN, 6 * usual)) + tint
+        own = off[heavy > 0]
+        near = off < hue_limit(own) + tint
         if (heavy * near).sum() < 0.3 * heavy.sum():
             break
         paper = np.asarray(heavy * near, np.float32)
         # What is least off is believed most (Cauchy weights): a wide wash must not pull the paper's hue to its own.
-        sure = np.asarray(paper / (1 + (off / max(usual, 1e-3)) ** 2), np.float32)
+        sure = np.asarray(paper / (1 + (off / max(float(np.median(own)), 1e-3)) ** 2), np.float32)
     sigma = heavy.shape[0] / 8
     rest = _wide_blur((hue - fitted) * paper[..., None], sigma).reshape(hue.shape)
     return np.asarray(fitted + rest / (_wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper

@@ -256,9 +256,9 @@ def _agree(lines: list[_Straight], best: float, coarse: Points, score: Points) -
     return centre, min(sure, 0.99), why
 
 
-def _witnesses(lines: list[_Straight], hatching: set[int]) -> tuple[float, int]:
-    """How many separate straight things agree, counted by their worth (``hatching``, by ``id``, is worth little); and in
-    how many families."""
+def _witnesses(lines: list[_Straight], hatching: set[_Straight]) -> tuple[float, int]:
+    """How many separate straight things agree, counted by their worth (``hatching`` is worth little); and in how many
+    families."""
     total, families = 0.0, set()
     taken: list[tuple[bool, float]] = []
     for line in sorted(lines, key=lambda one: -one.weight):
@@ -267,7 +267,7 @@ def _witnesses(lines: list[_Straight], hatching: set[int]) -> tuple[float, int]:
             continue
         taken.append((line.upright, line.rho))
         worth = float(np.clip(line.span / 120, 0, 1.2) * np.clip(line.filled / 0.5, 0, 1))
-        if id(line) in hatching:
+        if line in hatching:
             worth *= 0.1
         total += worth
         if worth > 0.4:
@@ -275,10 +275,10 @@ def _witnesses(lines: list[_Straight], hatching: set[int]) -> tuple[float, int]:
     return total + (0.6 if len(families) == 2 else 0.0), len(families)
 
 
-def _hatching(lines: list[_Straight]) -> set[int]:
-    """The lines (by ``id``) that lie side by side in a patch with none long among them: hatching runs the way the hand
+def _hatching(lines: list[_Straight]) -> set[_Straight]:
+    """The lines that lie side by side in a patch with none long among them: hatching runs the way the hand
     likes, and one patch of it makes many lines agree."""
-    out: set[int] = set()
+    out: set[_Straight] = set()
     for family in (False, True):
         patch: list[_Straight] = []
         own = sorted((line for line in lines if line.upright == family), key=lambda line: line.rho)
@@ -286,7 +286,7 @@ def _hatching(lines: list[_Straight]) -> set[int]:
             patch.append(line)
             if i + 1 == len(own) or own[i + 1].rho - line.rho > _HATCH_GAP_PX:
                 if len(patch) >= _HATCH_LEAST and all(one.span * one.filled < _HATCH_LONG_PX for one in patch):
-                    out |= {id(one) for one in patch}
+                    out.update(patch)
                 patch = []
     return out
 
