@@ -174,6 +174,18 @@ def test_print_size_and_resolution_are_judged() -> None:
     assert report_on(image, 300, 80).fault("low_ppi") is None
 
 
+def test_print_size_is_the_sheets_not_its_tables() -> None:
+    """A sheet that lies on a table has only its own pixels to print."""
+    image = shot(drawn_sheet())
+    h, w = image.shape[:2]
+    on_table = cv2.copyMakeBorder(image, h // 2, h // 2, w // 2, w // 2, cv2.BORDER_CONSTANT, value=(52, 70, 92))
+    report = report_on(on_table)
+    point = next(one for one in report.points if one.name == "Prints up to")
+    wide, high = (float(part.split()[0]) for part in point.reading.split("×"))
+    assert wide == pytest.approx(w / 300 * 25.4, rel=0.02)
+    assert high == pytest.approx(h / 300 * 25.4, rel=0.02)
+
+
 def test_starting_values_never_lose_marks() -> None:
     """Whatever medium a sheet is taken for, no start clears more than the sheet's own noise or moves its paper point."""
     for medium in MEDIA:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from woad.app import straywork
 from woad.app.session import Entry
 from woad.core.estimate import NoEstimate
+from woad.core.render.faults import KEYSTONE_PERCENT, keystone_percent, tilt_of
 from woad.core.render.recipe import make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import SURE, corners_in_force, tilt_in_force
@@ -22,7 +23,9 @@ def key_reading(entry: Entry | None, step: str) -> str:
     if step == "square":
         corners = corners_in_force(docket.square, sheet.scan, sheet.found)
         tilt = tilt_in_force(docket.square, corners, sheet.found)
-        return f"{tilt:.1f}°" if corners is None or docket.square.straighten is not None else "keystone undone"
+        if corners is None or docket.square.straighten is not None:
+            return f"{tilt:.1f}°"
+        return f"{tilt_of(corners):.1f}°" if keystone_percent(corners) < KEYSTONE_PERCENT else "keystone undone"
     if step == "paper":
         return f"L* {paper_after(entry):.1f}"
     if step == "ink":

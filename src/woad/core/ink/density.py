@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 
@@ -77,13 +78,6 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
     return _full_ink(_sample(core_rgb), _sample(flat_rgb), half / max(marks, 1))
 
 
-def grey_of(image: Plane) -> Plane:
-    """Plain mean of the channels, (h, w) float32."""
-    channels = image.shape[2]
-    row = np.full((1, channels), 1 / channels, np.float32)
-    return np.asarray(cv2.transform(image, row), np.float32).reshape(image.shape[:2])
-
-
 def _sample(values: Plane, most: int = 40_000) -> Plane:
     """Every n-th row, so that order statistics cost the same on any sheet."""
     return values[:: max(1, len(values) // most)]
@@ -93,18 +87,18 @@ _BOX3 = np.ones((3, 3), np.uint8)
 
 
 def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
-    grey = core.mean(axis=1)
+    grey = grey_of(core)
     grainy = half_tones > 0.2
     if grainy or len(flat) < 50:
         # Grain and hairlines hardly ever reach full ink: the deepest cores are nearest to it.
         chosen = core[grey <= np.percentile(grey, 10 if grainy else 25)]
         centre, spread = np.median(chosen, axis=0), 0.05
     else:
-        middle = float(np.median(flat.mean(axis=1)))
+        middle = float(np.median(grey_of(flat)))
         # The hump proper: a band around its middle, so that overlaps and specks do not pull.
-        near = np.abs(flat.mean(axis=1) - middle) < 0.4 * middle + 0.01
+        near = np.abs(grey_of(flat) - middle) < 0.4 * middle + 0.01
         chosen = flat[near] if near.any() else flat
         centre = np.median(chosen, axis=0)
-        d = -np.log10(np.maximum(chosen.mean(axis=1), 1e-3))
+        d = -np.log10(np.maximum(grey_of(chosen), 1e-3))
         spread = float(np.percentile(d, 84) - np.percentile(d, 16)) / 2
     return InkColour(tuple(float(max(v, 0.002)) for v in centre), spread, float(half_tones))

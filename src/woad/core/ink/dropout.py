@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.raster.channels import grey_of, highest
 from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 
 Plane = NDArray[np.float32]
@@ -178,11 +179,11 @@ def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
     values = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(-1, 3)
     values = values[:: max(1, len(values) // _LOOKED)]
     density = -np.log(np.clip(values, 0.01, 1.2))
-    grey = density.mean(axis=1)
+    grey = grey_of(density)
     hue = density - grey[:, None]
     chroma = np.linalg.norm(hue, axis=1)
     marks = grey > max(0.04, 2 * floor)
-    pale = marks & (values.max(axis=1) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
+    pale = marks & (highest(values) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
     if pale.sum() < max(20, 0.02 * marks.sum()):
         return NoEstimate("no pale colour stands out beside the ink")
     turn = np.arctan2(hue[pale] @ np.array([-1, 2, -1]) / 6**0.5, hue[pale] @ np.array([1, 0, -1]) / 2**0.5)

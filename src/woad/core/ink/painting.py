@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.channels import lowest
+
 Plane8 = NDArray[np.uint8]
 
 _GREY = np.array([0.2126, 0.7152, 0.0722], np.float32)  # Rec. 709
@@ -22,7 +24,7 @@ def saturate(rgb: Plane8, factor: float) -> Plane8:
 def out_of_range(rgb: Plane8, factor: float) -> float:
     """Share of coloured pixels (N, 3) that :func:`saturate` would push beyond what the screen can show."""
     values = rgb.reshape(-1, 3).astype(np.float32)
-    marked = values.min(axis=1) < 245
+    marked = lowest(values) < 245
     if not marked.any():
         return 0.0
     values = values[marked]

@@ -6,13 +6,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.channels import highest, lowest
+
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
 
 def unlike(shown: Plane8, colour: tuple[int, int, int], reach: float) -> Plane:
     """How far each pixel of ``shown`` (h, w, 3) is from a tone: 0 well within ``reach`` (steps of 255), 1 beyond it."""
-    away = np.abs(shown.astype(np.int16) - np.asarray(colour, np.int16)).max(axis=2).astype(np.float32)
+    away = highest(np.abs(shown.astype(np.int16) - np.asarray(colour, np.int16))).astype(np.float32)
     low = 0.6 * reach
     return np.asarray(np.clip((away - low) / max(reach - low, 0.5), 0, 1), np.float32)
 
@@ -33,7 +35,7 @@ def hangs_together(shown: Plane8, colour: tuple[int, int, int], reach: float, at
 
 def looks_like_paper(shown: Plane8) -> Plane:
     """How surely each pixel of the picture over white is paper, 0..1: light in every channel."""
-    lightest = shown.min(axis=2).astype(np.float32)
+    lightest = lowest(shown).astype(np.float32)
     share = np.clip((lightest - 178) / 45, 0, 1)
     return np.asarray(share * share * (3 - 2 * share), np.float32)
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from woad.core.paper.cells import BOX3, Cells, cut, quantile
 from woad.core.paper.smooth_light import HUE, hue_limit, light_through
+from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -67,7 +68,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
             break
         taken = new
     off = cells.tone - light
-    if float((off.mean(axis=2) > 0.05 + 2 * spread).mean()) > _ABOVE:
+    if float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE:
         return None
     wider = _into_shadow(cells, off, follow, size, spread, taken)
     if wider is not taken:
@@ -75,14 +76,14 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
     h, w = logs.shape[:2]
     paint = _painted(cells, taken, light).astype(np.uint8)
     large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
-    return Areas(np.asarray(large > 0), np.asarray(light.mean(axis=2), np.float32))
+    return Areas(np.asarray(large > 0), grey_of(light))
 
 
 def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
     """Cells that even paint covers, when the areas ``taken`` are paper in that ``light``."""
     off = cells.tone - light
     edges = cells.labels == 0
-    paint = ~taken[cells.labels] & ~edges & (off.mean(axis=2) < -0.6 * _SAME)
+    paint = ~taken[cells.labels] & ~edges & (grey_of(off) < -0.6 * _SAME)
     hued = _hued(off, taken[cells.labels] & ~edges).astype(np.uint8)
     # A wash without an edge goes on beyond where its hue can be told.
     wide = cv2.dilate(cv2.erode(hued, np.ones((7, 7), np.uint8)), np.ones((15, 15), np.uint8))
@@ -90,7 +91,7 @@ def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
     # Edges all over an area, as in granulating washes and shading: paper is where its light is reached now and then.
     paper = taken[cells.labels] & ~edges
     far = cv2.distanceTransform((~paper).astype(np.uint8), cv2.DIST_L2, 3)
-    paint |= edges & (cells.top - light.mean(axis=2) < -1.4 * _SAME) & (far < _NEAR + _FAR * paper.mean())
+    paint |= edges & (cells.top - grey_of(light) < -1.4 * _SAME) & (far < _NEAR + _FAR * paper.mean())
     # Grain that the edges cut out of a painted area is part of it: what lies around tells.
     known = cv2.blur((~edges).astype(np.float32), (9, 9))
     around = cv2.blur((paint & ~edges).astype(np.float32), (9, 9))
@@ -101,7 +102,7 @@ def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
 
 def _seeds(cells: Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas to begin with: the largest that reach up to the first guess. Small ones have to agree with these."""
-    off = cells.tone.mean(axis=2) - guess
+    off = grey_of(cells.tone) - guess
     taken = np.zeros(cells.count, bool)
     middle, upper = quantile(cells, off, 0.5), quantile(cells, off, 0.9)
     light = (upper > -0.05) & (size >= 12)
@@ -118,8 +119,8 @@ def _hued(off: Plane, paper: Mask) -> Mask:
     beside it."""
     if off.shape[2] == 1:
         return np.zeros(off.shape[:2], bool)
-    grey = off.mean(axis=2)
-    hue = np.abs(off - grey[..., None]).max(axis=2)
+    grey = grey_of(off)
+    hue = highest(np.abs(off - grey[..., None]))
     return np.asarray(hue > hue_limit(hue[paper]) + 0.2 * np.abs(grey))
 
 
@@ -143,7 +144,7 @@ def _give(size: NDArray[np.int64], spread: float) -> NDArray[np.float64]:
 
 def _carry_on(cells: Cells, off: Plane, size: NDArray[np.int64], spread: float) -> Mask:
     """Areas that carry on the light: middle and hue are the paper's."""
-    grey = np.asarray(off.mean(axis=2), np.float32)
+    grey = grey_of(off)
     middle = quantile(cells, grey, 0.5)
     give = _give(size, spread)
     fits = (middle > -give) & (middle < give + 0.03)
@@ -201,7 +202,7 @@ def _into_shadow(
     """``taken`` and the areas that lie with it in a soft shadow: they are as light as the light that is followed, and
     across the marks that part them from paper there is no step. A wash that is followed has one at its rim. ``taken``
     itself when too little of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
-    own = np.asarray(off.mean(axis=2), np.float32)
+    own = grey_of(off)
     depth = quantile(cells, own, 0.5)
     may = ~taken & _same_hue(cells, off, own, depth)
     may[0] = False
@@ -209,7 +210,7 @@ def _into_shadow(
         return taken
     followed = cv2.resize(follow(), cells.labels.shape[::-1], interpolation=cv2.INTER_LINEAR)
     beside = np.asarray(cells.tone - followed[..., None], np.float32)
-    middle = quantile(cells, np.asarray(beside.mean(axis=2), np.float32), 0.5)
+    middle = quantile(cells, grey_of(beside), 0.5)
     fits = may & (np.abs(middle) < _give(size, spread)) & (size >= 4)
     taken, before = taken.copy(), np.zeros_like(taken)
     while not np.array_equal(taken, before):
@@ -225,7 +226,7 @@ def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     labels = cells.labels
     rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
     along = np.bincount(rim, minlength=cells.count) / rim.size
-    grey = np.asarray(off.mean(axis=2), np.float32)
+    grey = grey_of(off)
     middle = quantile(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)
     if off.shape[2] > 1:

@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.channels import grey_of, highest
+
 Plane = NDArray[np.float32]
 
 BOX3 = np.ones((3, 3), np.uint8)
@@ -31,13 +33,10 @@ def cut(logs: Plane) -> Cells:
     """Cut the sheet into areas along its crisp edges."""
     h, w = logs.shape[:2]
     # The steepest channel shows an edge best; noise is the same in all.
-    steep = np.zeros((h, w), np.float32)
-    for c in range(logs.shape[2]):
-        plane = np.ascontiguousarray(logs[..., c])
-        # Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is not.
-        soft = cv2.subtract(cv2.GaussianBlur(plane, (0, 0), 1.2), cv2.blur(cv2.blur(plane, (9, 9)), (9, 9)))
-        dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
-        steep = np.maximum(steep, cv2.magnitude(dx, dy))
+    # Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is not.
+    soft = cv2.subtract(cv2.GaussianBlur(logs, (0, 0), 1.2), cv2.blur(cv2.blur(logs, (9, 9)), (9, 9)))
+    dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
+    steep = highest(cv2.magnitude(dx, dy).reshape(logs.shape))
     usual = float(np.percentile(steep[::2, ::2], 40))
     limit = float(np.clip(3.2 * usual, 0.007, 0.05))
     factor = max(1, round(max(h, w) / (_CELLS if max(h, w) > 700 else _FEW)))
@@ -49,8 +48,7 @@ def cut(logs: Plane) -> Cells:
     count, labels, stats, _ = cv2.connectedComponentsWithStats(cv2.erode(free, BOX3), connectivity=4)
     rim = cv2.dilate(labels.astype(np.float32), BOX3).astype(np.int32)
     labels = np.where((labels == 0) & (free > 0), rim, labels)
-    grey = cv2.transform(logs, np.full((1, logs.shape[2]), 1 / logs.shape[2], np.float32)).reshape(h, w)
-    calm = cv2.GaussianBlur(grey, (0, 0), 0.9)[: gh * factor, : gw * factor]
+    calm = cv2.GaussianBlur(grey_of(logs), (0, 0), 0.9)[: gh * factor, : gw * factor]
     # Block by block is what NumPy is slow at: pixel by pixel of a block, over all blocks.
     parts = [np.ascontiguousarray(calm[y::factor, x::factor]) for y in range(factor) for x in range(factor)]
     top = cv2.dilate(reduce(cv2.max, parts), BOX3)

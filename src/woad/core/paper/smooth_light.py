@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.cells import Cells
+from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -35,7 +36,7 @@ def light_through(cells: Cells, taken: Mask) -> Plane:
     heavy = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
     mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
     mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
-    grey = np.asarray(mean.mean(axis=2), np.float32)
+    grey = grey_of(mean)
     basis = _low_basis(heavy.shape)
     light = _strength(grey, heavy, basis)
     hue = np.zeros_like(mean)
@@ -65,7 +66,7 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
         # Paint's hue goes along with its depth as well, but far more of it.
         by_depth = light[..., None] * np.clip(_solved(basis, hue, sure)[-1], -_TINT, _TINT)
         fitted = by_depth + low @ _solved(low, hue - by_depth, sure)
-        off = np.abs(hue - fitted).max(axis=2)
+        off = highest(np.abs(hue - fitted))
         own = off[heavy > 0]
         near = off < hue_limit(own) + tint
         if (heavy * near).sum() < 0.3 * heavy.sum():

@@ -12,6 +12,7 @@ from woad.core.ink.dropout import shares
 from woad.core.ink.painting import out_of_range
 from woad.core.ink.sharpness import overshoot, sharpen
 from woad.core.paper.evening import even, make_gain
+from woad.core.raster.channels import highest
 from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
@@ -77,9 +78,9 @@ def _pencil_left(
     codes = even(sheet.pyramid.read(level, box), gain, sheet.readings.cell_px, (box.x, box.y, level))
     before = from_codes(codes)
     parts = shares(codes, dropper_for(recipe.dropped, ink_of(sheet.readings)))
-    lines = (np.max(parts, axis=0) > 0.3) & (before.max(axis=2) > 0.5)
+    lines = (np.max(parts, axis=0) > 0.3) & (highest(before) > 0.5)
     # Ink beside or across a line is not what is left of it.
-    ink = cv2.dilate((before.max(axis=2) < 0.45).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    ink = cv2.dilate((highest(before) < 0.45).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     lines &= ~ink
     picture = render_region(sheet, docket, "knockout", level, box, cache)
     if picture.alpha is None or not lines.any():

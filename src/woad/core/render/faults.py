@@ -11,7 +11,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.render.squaring import SURE, Found
 from woad.core.scan.light import HARD_PERCENT, LightFaults
-from woad.core.square.corners import SheetCorners
+from woad.core.square.frame import Points
 from woad.core.units import px_to_mm
 
 Mask = NDArray[np.bool_]
@@ -111,11 +111,29 @@ def tilted(found: Found) -> Fault | None:
     return Fault("tilted", round(tilt.deg, 2), "deg", True, says)
 
 
-def keystone_percent(corners: SheetCorners) -> float:
+def keystone_percent(corners: Points) -> float:
     """By how much the longer of two opposite sides exceeds the other, per cent, the larger of both pairs."""
-    p = corners.points
-    side = [float(np.linalg.norm(p[(i + 1) % 4] - p[i])) for i in range(4)]
+    side = _sides(corners)
     return float(max(abs(np.log(side[0] / side[2])), abs(np.log(side[1] / side[3]))) * 100)
+
+
+def _sides(corners: Points) -> list[float]:
+    """Lengths of the top, right, bottom and left side on the scan, px."""
+    return [float(np.linalg.norm(corners[(i + 1) % 4] - corners[i])) for i in range(4)]
+
+
+def tilt_of(corners: Points) -> float:
+    """By how much the sheet's top and bottom lean, degrees clockwise."""
+    along = (corners[1] - corners[0]) + (corners[2] - corners[3])
+    return float(np.degrees(np.arctan2(along[1], along[0])))
+
+
+def sheet_px(scan: Pyramid, found: Found) -> tuple[int, int]:
+    """Width and height of the sheet on the scan, px: of the picture itself when no corners are sure."""
+    if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
+        return scan.width, scan.height
+    top, right, bottom, left = _sides(found.corners.points)
+    return round((top + bottom) / 2), round((left + right) / 2)
 
 
 def keystone_text(found: Found) -> str:
@@ -123,13 +141,13 @@ def keystone_text(found: Found) -> str:
         return "no corners seen"
     if found.corners.sure < SURE:
         return "unsure"
-    return f"{keystone_percent(found.corners):.1f} %"
+    return f"{keystone_percent(found.corners.points):.1f} %"
 
 
 def keystone(found: Found) -> Fault | None:
     if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
         return None
-    percent = keystone_percent(found.corners)
+    percent = keystone_percent(found.corners.points)
     if percent < KEYSTONE_PERCENT:
         return None
     says = (
@@ -138,16 +156,16 @@ def keystone(found: Found) -> Fault | None:
     return Fault("keystone", round(percent, 1), "%", True, says)
 
 
-def print_text(scan: Pyramid, ppi: float | None) -> str:
-    """How large it prints at 300 ppi; on a sheet of known resolution not larger than it is."""
-    w, h = px_to_mm(scan.width, PRINT_PPI), px_to_mm(scan.height, PRINT_PPI)
+def print_text(size: tuple[int, int]) -> str:
+    """How large a sheet of that ``size`` (width, height, px) prints at 300 ppi."""
+    w, h = (px_to_mm(side, PRINT_PPI) for side in size)
     return f"{w:.0f} × {h:.0f} mm at 300 ppi"
 
 
-def low_ppi(scan: Pyramid, ppi: float | None, print_mm: float | None) -> Fault | None:
-    long_px = max(scan.width, scan.height)
+def low_ppi(scan: Pyramid, size: tuple[int, int], ppi: float | None, print_mm: float | None) -> Fault | None:
+    """``size`` of the sheet on the ``scan``, px; ``ppi`` and the wanted longer side in print, where they are known."""
     if print_mm is not None:
-        at = long_px / print_mm * 25.4
+        at = max(size) / print_mm * 25.4
         if at >= LEAST_PPI:
             return None
         says = (
@@ -156,9 +174,10 @@ def low_ppi(scan: Pyramid, ppi: float | None, print_mm: float | None) -> Fault |
         )
         return Fault("low_ppi", round(at, 1), "ppi", False, says)
     if ppi is not None and ppi < LEAST_PPI:
-        says = f"The scan has {ppi:.0f} ppi: it prints up to {print_text(scan, ppi)}. Scan again at 300 ppi or more."
+        says = f"The scan has {ppi:.0f} ppi: it prints up to {print_text(size)}. Scan again at 300 ppi or more."
         return Fault("low_ppi", round(ppi, 1), "ppi", False, says)
+    long_px = max(scan.width, scan.height)
     if ppi is None and long_px < 800:
-        says = f"The picture has {scan.width} × {scan.height} px: {print_text(scan, ppi)}. Get the full-size file."
+        says = f"The picture has {scan.width} × {scan.height} px: {print_text(size)}. Get the full-size file."
         return Fault("low_ppi", round(long_px / 11.69, 1), "ppi", False, says)
     return None

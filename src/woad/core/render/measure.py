@@ -10,13 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
-from woad.core.ink.density import InkColour, find_ink, grey_of, tone_histogram
+from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.dropout import find_pencil
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
+from woad.core.raster.channels import grey_of, lowest
 from woad.core.raster.codes import from_codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
@@ -28,8 +29,9 @@ from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
 
-FIELD_PX, _QUICK_FIELD_PX = 1400, 500
+FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
+_JUDGED = 100_000  # pixels of marks tell whether there is one ink
 _LEAST_SHARPNESS = 0.6  # a pixel's own area blurs that much, whatever the lens
 _LUMA = (0.299, 0.587, 0.114)
 
@@ -114,7 +116,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
 
 
 def _inside(reduced: Plane, floor: float) -> Plane:
-    missing = np.maximum(1 - srgb_encode(np.clip(reduced.min(axis=2), 0, 1)), 0)
+    missing = np.maximum(1 - srgb_encode(np.clip(lowest(reduced), 0, 1)), 0)
     return find_inside(np.asarray(missing, np.float32), 0.5 * floor)[..., None]
 
 
@@ -234,7 +236,8 @@ def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> bo
     dark = 1 - reduced
     smooth = cv2.blur(dark, (3, 3))
     direction = 1 - np.asarray(ink.reflectance, np.float32)
-    vectors = smooth[np.abs(grey_of(smooth)) > max(0.06, 2 * floor)]
+    marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
+    vectors = smooth.reshape(-1, smooth.shape[2]).take(marks[:: max(1, len(marks) // _JUDGED)], axis=0)
     if not len(vectors):
         return True
     along = vectors @ direction / float(direction @ direction)

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
-from woad.core.ink.density import InkColour, grey_of
+from woad.core.ink.density import InkColour
+from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 

@@ -15,6 +15,7 @@ from woad.core.ink.curve import TonePoints, resting_middle
 from woad.core.knockout.fringe import fringe_pixels
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.marks import mark_gate
+from woad.core.raster.channels import highest
 from woad.core.raster.codes import from_codes
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
@@ -170,7 +171,7 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     if kind == "strays":
         before = np.asarray(render_region(sheet, docket, "ink", level, box, cache).rgb)
         after = np.asarray(render_region(sheet, docket, "spotting", level, box, cache).rgb)
-        change = np.minimum(cv2.absdiff(before, after).max(axis=2) * 1.3, 250).astype(np.uint8)
+        change = np.minimum(highest(np.asarray(cv2.absdiff(before, after))) * 1.3, 250).astype(np.uint8)
         clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
         gone = None if clearing is None else clearing.tile(box, level)
         if gone is not None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.formats.header import kind_of
 from woad.core.formats.read import Original
-from woad.core.ink.density import grey_of
+from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode
@@ -99,7 +99,8 @@ def look_at_scan(
     note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise))
     note("Tilt", faults_of.tilt_text(found), faults_of.tilted(found))
     note("Keystone", faults_of.keystone_text(found), faults_of.keystone(found))
-    note("Prints up to", faults_of.print_text(scan, ppi), faults_of.low_ppi(scan, ppi, print_mm))
+    size = faults_of.sheet_px(scan, found)
+    note("Prints up to", faults_of.print_text(size), faults_of.low_ppi(scan, size, ppi, print_mm))
     bits = _depth(scan, original)
     points.append(Point("Bit depth", f"{bits} bit", ""))
     return ScanReport(tuple(sorted(faults, key=lambda f: f.mendable)), tuple(points))

@@ -16,9 +16,8 @@ from woad.core.errors import Cancelled
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, Pixels
 from woad.core.paper.evening import sample_places
-from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.raster.tiles import Region, bands
-from woad.core.raster.transfer import linear_light
 from woad.core.render.found import Found
 from woad.core.render.hairs import hairs_on_paint, look_for_hairs
 from woad.core.render.measure import measure
@@ -28,6 +27,7 @@ from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.spotting.hairs import Hair
+from woad.core.spotting.hues import taken_by
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
@@ -167,15 +167,18 @@ def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
     ink = np.zeros(3) if isinstance(readings.ink, NoEstimate) else np.asarray((readings.ink.reflectance * 3)[:3])
     line = (1 - ink) / np.linalg.norm(1 - ink)
     papers = np.maximum(sample_places(readings.light, readings.cell_px, pieces.at), 1e-3)
-    for i, ((x, y, w, h), paper) in enumerate(zip(pieces.box.tolist(), papers, strict=True)):
-        # A long hair's middle tells its colour as well as all of it.
-        box = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64)).clip(*pyramid.size(0))
-        dark = (1 - linear_light(pyramid.read(0, box)) / paper).reshape(-1, 3)
-        deep = dark.mean(axis=1)
-        own = dark[deep >= deep.max() - 0.4 * abs(deep.max())].mean(axis=0).astype(np.float64)
-        size = max(float(np.linalg.norm(own)), 1e-3)
-        if one_ink:
-            out[i, 0] = min(float(np.linalg.norm(own - (own @ line) * line)) / size * 4, 1.0)
-        else:
-            out[i, 1] = 1 - min(float(np.ptp(own)) / size * 2, 1.0)
+    own = taken_by([_middle_of(pyramid, box) for box in pieces.box.tolist()], papers)
+    size = np.maximum(np.linalg.norm(own, axis=1), 1e-3)
+    if one_ink:
+        beside = own - (own @ line)[:, None] * line
+        out[:, 0] = np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0)
+    else:
+        out[:, 1] = 1 - np.minimum((own.max(axis=1) - own.min(axis=1)) / size * 2, 1.0)
     return out
+
+
+def _middle_of(pyramid: Pyramid, box: list[int]) -> Pixels:
+    """The pixels of a piece; a long hair's middle tells its colour as well as all of it."""
+    x, y, w, h = box
+    part = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64))
+    return pyramid.read(0, part.clip(*pyramid.size(0)))

@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.channels import grey_of, highest
+
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
@@ -38,7 +40,7 @@ def find_light_faults(linear: Plane, inside: Mask) -> LightFaults:
     h, w = linear.shape[:2]
     size = max(4, round(max(h, w) / _BLOCKS))
     tone, inside_blocks = _tones(linear, inside, size)
-    log = np.log(np.maximum(tone.mean(axis=2), 1e-3))
+    log = np.log(np.maximum(grey_of(tone), 1e-3))
     paper = _same_paper(tone, log, inside_blocks)
     none = np.zeros(log.shape, bool)
     if paper.sum() < 12:
@@ -77,7 +79,7 @@ def _tones(linear: Plane, inside: Mask, size: int) -> tuple[Plane, Mask]:
     )
     cells = padded.reshape(gh, size, gw, size, c).transpose(0, 2, 1, 3, 4).reshape(gh, gw, size * size, c)
     # Ordered by lightness, so that the channels of one and the same pixels are kept together.
-    grey = cells.mean(axis=3)
+    grey = grey_of(cells)
     k = int(size * size * 0.8)
     order = np.argpartition(grey, k, axis=2)[..., k:]
     tone = np.take_along_axis(cells, order[..., None], 2).mean(axis=2)
@@ -103,13 +105,13 @@ def _same_paper(tone: Plane, log: Plane, inside: Mask) -> Mask:
         hue = np.log(np.maximum(tone, 1e-3)) - log[..., None]
         lighter = keep & (log >= float(np.percentile(log[keep], 50)))
         centre = np.median(hue[lighter], axis=0)
-        keep &= np.abs(hue - centre).max(axis=2) < 0.09
+        keep &= highest(np.abs(hue - centre)) < 0.09
     return np.asarray(keep)
 
 
 def _softness(linear: Plane, size: int, shape: tuple[int, int]) -> Plane:
     """Per block how sharp the sharpest edge of the smoothed tone is: log step over four pixels, marks closed away."""
-    grey = np.log(np.maximum(linear.mean(axis=2), 2e-3)).astype(np.float32)
+    grey = np.log(np.maximum(grey_of(linear), 2e-3)).astype(np.float32)
     closed = cv2.morphologyEx(cv2.medianBlur(grey, 5), cv2.MORPH_CLOSE, np.ones((size | 1, size | 1), np.uint8))
     gx = np.abs(closed[:, 4:] - closed[:, :-4])
     gy = np.abs(closed[4:] - closed[:-4])

@@ -36,8 +36,14 @@ def gradient(image: Plane, sigma: float) -> tuple[Plane, Plane]:
     gy = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 0, 1, scale=1 / 32), np.float32).reshape(image.shape)
     if image.shape[2] == 1:
         return gx[..., 0], gy[..., 0]
-    best = np.argmax(gx * gx + gy * gy, axis=2)[..., None]
-    return np.take_along_axis(gx, best, 2)[..., 0], np.take_along_axis(gy, best, 2)[..., 0]
+    steep = gx * gx + gy * gy
+    out_x, out_y, most = gx[..., 0].copy(), gy[..., 0].copy(), steep[..., 0]
+    for c in range(1, image.shape[2]):
+        better = steep[..., c] > most
+        most = np.maximum(most, steep[..., c])
+        np.copyto(out_x, gx[..., c], where=better)
+        np.copyto(out_y, gy[..., c], where=better)
+    return out_x, out_y
 
 
 def find_lines(gx: Plane, gy: Plane, most: int, cap: float = 4.0) -> list[Line]:
