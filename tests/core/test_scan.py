@@ -26,6 +26,7 @@ from woad.core.scan.blocks import luma_255, past_quality, quality_of
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
 from woad.core.scan.noise import paper_noise
+from woad.core.scan.resampled import SCALED, rhythm
 from woad.core.scan.sharpness import edge_width
 from woad.demo.job import demo_files
 from woad.demo.scanner import Capture, Light
@@ -153,6 +154,40 @@ def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> 
         for one in (by_messenger(heavy, share, 78), saved(good, 86))
     ]
     assert grid[0] > 0.1 and grid[1] == 0
+
+
+@pytest.mark.parametrize("share", [0.62, 0.74])
+def test_noise_shows_through_what_a_messenger_does(share: float) -> None:
+    """That a picture was scaled up is seen; what noise it has left then counts for more."""
+    noisy, good = spoiled("noisy"), shot(drawn_sheet())
+    assert "noisy" in codes(by_messenger(noisy, share, 78))
+    assert "noisy" not in codes(by_messenger(good, share, 78))
+
+    def calm(image: np.ndarray) -> list[np.ndarray]:
+        return [luma_255(one.astype(np.float32) / 255) / 255 for one in (image[30:286, 10:266], image[690:946, 10:266])]
+
+    assert rhythm(calm(by_messenger(noisy, share, 78))) > SCALED
+    assert max(rhythm(calm(image)) for image in (noisy, good, saved(noisy, 90), saved(good, 90))) < SCALED
+
+
+def test_a_shadows_edge_is_followed_behind_paint() -> None:
+    """Paint across the middle of the sheet leaves two short stretches of the edge: they are one shadow's."""
+    linear = np.full((960, 720, 3), 0.82, np.float32)
+    linear[300:720, 90:630] = (0.1, 0.25, 0.4)
+    report = report_on(shot(linear, Light(shadow=0.45, shadow_at=0.5, shadow_deg=80, penumbra=0.03)))
+    fault = report.fault("shadow")
+    assert fault is not None and fault.where is not None
+    assert report.fault("uneven_light") is None
+
+
+def test_a_pale_wash_tells_blur_too() -> None:
+    """Edges too low for ink are measured where there are no others."""
+    wash = np.full((300, 300, 3), 0.85, np.float32)
+    wash[80:220, 80:220] *= (0.72, 0.86, 0.94)
+    for blur in (1.0, 3.0):
+        width = edge_width([shot(wash, None, replace(GOOD, blur_px=blur)).astype(np.float32).mean(axis=2) / 255])
+        assert not isinstance(width, NoEstimate)
+        assert abs(width - 2.5 * blur) < 1.0
 
 
 def test_a_files_own_quality_is_read_off_its_table() -> None:

@@ -26,7 +26,7 @@ UNEVEN_RATIO = 1.55
 GLARE_PERCENT = 14.0
 TILT_DEG = 0.5
 KEYSTONE_PERCENT = 3.0
-NOISE_STEPS = 1.6
+NOISE_STEPS, RESCALED_NOISE_STEPS = 1.6, 0.8
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,8 +87,9 @@ def glare(light: LightFaults) -> Fault | None:
     return Fault("glare", round(light.glare, 1), "%", False, says, light.glare_at)
 
 
-def noisy(noise: float) -> Fault | None:
-    if noise < NOISE_STEPS:
+def noisy(noise: float, rescaled: bool) -> Fault | None:
+    """``rescaled``: the picture was made smaller and larger again, which takes most of its noise, not what it hid."""
+    if noise < (RESCALED_NOISE_STEPS if rescaled else NOISE_STEPS):
         return None
     says = f"The paper's noise is {noise:.1f} steps of 255. Woad clears it; marks fainter than that are lost in it."
     return Fault("noisy", round(noise, 2), "of 255", True, says)

@@ -33,6 +33,7 @@ from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
 from woad.core.scan.light import find_light_faults
 from woad.core.scan.noise import paper_noise
+from woad.core.scan.resampled import SCALED, rhythm
 from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
@@ -96,7 +97,7 @@ def look_at_scan(
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))
     note("Glare", f"{light.glare:.0f} %", faults_of.glare(light))
-    note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise))
+    note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise, rhythm(calm) >= SCALED))
     note("Tilt", faults_of.tilt_text(found), faults_of.tilted(found))
     note("Keystone", faults_of.keystone_text(found), faults_of.keystone(found))
     size = faults_of.sheet_px(scan, found)

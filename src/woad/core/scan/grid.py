@@ -53,7 +53,7 @@ def _by_block(columns: Plane) -> Plane:
 
 
 def _of_axis(total: NDArray[np.float64], count: float) -> float:
-    if count * 64 < _LEAST_COUNT:
+    if count * 64 < _LEAST_COUNT or not total.any():
         return 0.0
     _, first, second, *_ = np.fft.rfft(total / count) / 8
     at = (-np.angle(first) / (2 * np.pi) * 8 + 4) % 8 - 4

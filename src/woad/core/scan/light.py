@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of, highest
+from woad.core.scan.light_edges import edge_pieces
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -49,9 +50,9 @@ def find_light_faults(linear: Plane, inside: Mask) -> LightFaults:
     glare, glare_at = _glare(log, tone, inside_blocks, soft)
     # A glare spot has a rim of its own, and a shadow is no slow fall of light: what one explains, the others leave out.
     rest = paper & ~_grown(glare_at, 9)
-    shadow, shadow_at, edge = _shadow(log, rest, inside_blocks, soft)
+    shadow, shadow_at, edge, between = _shadow(log, rest, inside_blocks, soft)
     if shadow >= HARD_PERCENT:
-        rest = rest & ~_grown(shadow_at, 5) & ~_grown(edge, 5) & (log > float(np.percentile(log[edge], 60)))
+        rest = rest & ~_grown(shadow_at, 5) & ~_grown(edge, 5) & (log > between)
     if rest.sum() < 12:
         rest = paper
     low, high = np.percentile(log[rest], [2, 98])
@@ -123,8 +124,9 @@ def _softness(linear: Plane, size: int, shape: tuple[int, int]) -> Plane:
     return np.asarray(padded.reshape(gh, size, gw, size).max(axis=(1, 3)), np.float32)
 
 
-def _shadow(log: Plane, paper: Mask, inside: Mask, soft: Plane) -> tuple[float, Mask, Mask]:
-    """Depth in per cent of the hardest shadow, the blocks it covers and those of its edge.
+def _shadow(log: Plane, paper: Mask, inside: Mask, soft: Plane) -> tuple[float, Mask, Mask, float]:
+    """Depth in per cent of the hardest shadow, the blocks it covers, those of its edge, and the log tone between its two
+    sides.
 
     A shadow is cast by something beside the sheet: it comes in over the sheet's rim, and its edge runs on for a while.
     """
@@ -137,27 +139,27 @@ def _shadow(log: Plane, paper: Mask, inside: Mask, soft: Plane) -> tuple[float, 
     ok_x[:, span:] &= paper[:, :-span]
     ok_y[span:] &= paper[:-span]
     step = np.maximum(np.abs(gx) * ok_x, np.abs(gy) * ok_y)
-    edge = step > _SHADOW_STEP
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(edge.astype(np.uint8), connectivity=8)
-    best, where, rim_of = 0.0, np.zeros(log.shape, bool), np.zeros(log.shape, bool)
+    pieces = edge_pieces(step > _SHADOW_STEP, step, gx, gy)
+    # A step is noted on its right or lower side only: halfway back is between the two.
+    halfway = filled - np.where(np.abs(gx) * ok_x >= np.abs(gy) * ok_y, gx, gy) / 2
+    best, where, rim_of, level = 0.0, np.zeros(log.shape, bool), np.zeros(log.shape, bool), 0.0
     border = _border(inside)
-    for i in range(1, count):
-        part = labels == i
-        run = float(np.hypot(stats[i, cv2.CC_STAT_WIDTH], stats[i, cv2.CC_STAT_HEIGHT]))
+    for part in pieces:
         depth = float(np.percentile(step[part], 80))
-        if run < 0.2 * max(log.shape) or depth <= best:
+        if depth <= best:
             continue
         # Paint ends within a few pixels: a share of sharp blocks along the edge gives it away.
         if float((soft[part] > 0.6 * step[part]).mean()) > 0.5:
             continue
-        dark = paper & (filled < float(np.median(filled[part])))
+        between = float(np.median(halfway[part]))
+        dark = paper & (filled < between)
         groups, ids = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
         beside = np.unique(ids[_grown(part, 5) & dark])
         dark = np.isin(ids, beside[beside > 0])
         if groups < 2 or float((dark & border).sum()) < 0.05 * border.sum():
             continue
-        best, where, rim_of = depth, dark, part
-    return float((1 - np.exp(-best)) * 100), where, rim_of
+        best, where, rim_of, level = depth, dark, part, between
+    return float((1 - np.exp(-best)) * 100), where, rim_of, level
 
 
 _SHADOW_STEP = float(np.log(1.16))  # over three blocks, a twenty-fourth of the sheet

@@ -13,6 +13,7 @@ from woad.core.estimate import NoEstimate
 Plane = NDArray[np.float32]
 
 _REACH = 9
+_STEPS = 0.12, 0.06, 0.03  # how high steps are that tell; lower ones only where there are no others
 
 
 def edge_width(crops: Sequence[Plane]) -> float | NoEstimate:
@@ -21,15 +22,19 @@ def edge_width(crops: Sequence[Plane]) -> float | NoEstimate:
     Parameters: ``crops`` full-size grey parts (h, w) in 0..1. A step blurred by a Gaussian of sigma s has 2.5 s.
     Drawn marks have soft edges too; only the sharpest ones tell the scan's own blur.
     """
-    widths = [w for w in (_widths(crop) for crop in crops) if len(w) >= 20]
-    if not widths:
+    for least in _STEPS:
+        widths = [w for w in (_widths(crop, least) for crop in crops) if len(w) >= 20]
+        if widths:
+            break
+    else:
         return NoEstimate("there is no edge to measure sharpness on")
     # A quarter of the crops may have had only soft marks.
     per_crop = np.sort([float(np.percentile(w, 12)) for w in widths])
     return float(np.percentile(per_crop, 25))
 
 
-def _widths(crop: Plane) -> NDArray[np.float64]:
+def _widths(crop: Plane, least: float) -> NDArray[np.float64]:
+    """Widths, px, of all edges whose step is ``least`` or more high."""
     h, w = crop.shape
     if min(h, w) < 4 * _REACH:
         return np.zeros(0)
@@ -42,7 +47,10 @@ def _widths(crop: Plane) -> NDArray[np.float64]:
     inner[_REACH:-_REACH, _REACH:-_REACH] = True
     contrast = cv2.dilate(smooth, _BOX) - cv2.erode(smooth, _BOX)
     y, x = np.nonzero(
-        inner & (slope > 1e-6) & (contrast > 0.15) & (slope >= cv2.dilate(slope, np.ones((3, 3), np.uint8)) - 1e-9)
+        inner
+        & (slope > 1e-6)
+        & (contrast > 1.25 * least)
+        & (slope >= cv2.dilate(slope, np.ones((3, 3), np.uint8)) - 1e-9)
     )
     if len(x) < 20:
         return np.zeros(0)
@@ -59,7 +67,7 @@ def _widths(crop: Plane) -> NDArray[np.float64]:
     high = np.where(rising, line[middle:], -1).max(axis=0)
     low = np.where(falling, line[middle::-1], 2).min(axis=0)
     step = high - low
-    good = step > 0.12
+    good = step > least
     width = step[good] / slope[y, x][good] / 2.507
     return np.asarray(np.sqrt(np.maximum(width**2 - _SMOOTH**2 - 0.2, 0.01)) * 2.507, np.float64)
 
