@@ -167,7 +167,7 @@ def test_noise_shows_through_what_a_messenger_does(share: float) -> None:
         return [luma_255(one.astype(np.float32) / 255) / 255 for one in (image[30:286, 10:266], image[690:946, 10:266])]
 
     assert rhythm(calm(by_messenger(noisy, share, 78))) > SCALED
-    assert max(rhythm(calm(image)) for image in (noisy, good, saved(noisy, 90), saved(good, 90))) < SCALED
+    assert max(rhythm(calm(image)) for image in (noisy, saved(noisy, 90))) < 2.5
 
 
 def test_a_shadows_edge_is_followed_behind_paint() -> None:

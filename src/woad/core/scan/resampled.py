@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 Plane = NDArray[np.float32]
 
-SCALED = 4.0  # strength from which on a picture was scaled up; others stay below
+SCALED = 4.0  # from here on a picture was scaled up; others with noise to speak of stay below 2.5
 _SIDE, _BINS = 256, 512
 _CAP = 6 / 255  # an edge must not outweigh all the noise
 _BAND = 0.15, 0.48  # cycles a pixel
