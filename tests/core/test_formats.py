@@ -15,7 +15,7 @@ from sheets import image_bytes, png_claiming
 from woad.core.errors import FileUnreadable
 from woad.core.formats.header import kind_of
 from woad.core.formats.profile import to_srgb
-from woad.core.formats.read import MAX_PIXELS, open_original, pixels_of, take_in, take_in_pages
+from woad.core.formats.read import MAX_PIXELS, may_have_pages, open_original, pixels_of, take_in, take_in_pages
 from woad.core.formats.whole import looks_whole
 from woad.core.raster.transfer import srgb_encode
 
@@ -26,6 +26,16 @@ GREY = RGB[..., 0].copy()
 def tiff(pixels: np.ndarray, **extra: object) -> bytes:
     out = io.BytesIO()
     tifffile.imwrite(out, pixels, **extra)  # type: ignore[arg-type]
+    return out.getvalue()
+
+
+def tiff_of(pages: list[np.ndarray], copy: np.ndarray) -> bytes:
+    """Several pages, each followed by a small copy of itself."""
+    out = io.BytesIO()
+    with tifffile.TiffWriter(out) as file:
+        for page in pages:
+            file.write(page, photometric="rgb")
+            file.write(copy, photometric="rgb", subfiletype=1)
     return out.getvalue()
 
 
@@ -165,6 +175,33 @@ def test_a_pdf_scan_gives_its_own_picture_at_its_own_resolution() -> None:
     assert original.stem == "scan"
     pages = take_in_pages("scan.pdf", pdf_of(image, 2.0, 2))
     assert [page.stem for page in pages] == ["scan-page-1", "scan-page-2"]
+
+
+def test_every_page_of_a_tiff_is_a_sheet(tmp_path: Path) -> None:
+    """Each page has its own pixels, name and identity; a small copy of a page is none; a file with one page has no number."""
+    path = tmp_path / "pile.tif"
+    path.write_bytes(tiff_of([RGB, 255 - RGB], copy=RGB[::4, ::4]))
+    assert may_have_pages(path)
+    pages = take_in_pages(path.name, path.read_bytes())
+    assert [page.stem for page in pages] == ["pile-page-1", "pile-page-2"]
+    assert len({page.digest for page in pages}) == 2
+    for page, truth in zip(pages, (RGB, 255 - RGB), strict=True):
+        assert np.array_equal(pixels_of(page), truth)
+    with pytest.raises(FileUnreadable, match="2 scanned pages"):
+        take_in("pile", path.read_bytes())
+    path.write_bytes(tiff_of([RGB], copy=RGB[::4, ::4]))
+    assert not may_have_pages(path)
+    assert take_in_pages(path.name, path.read_bytes())[0].stem == "pile"
+
+
+def test_a_tiff_in_lab_colour_is_read() -> None:
+    """Lightness 80, a little red and yellow: the colour that CIE L*a*b* says."""
+    lab = np.empty((8, 10, 3), np.uint8)
+    lab[:] = (204, 20, 30)
+    pixels = pixels_of(take_in("lab.tif", tiff(lab, photometric="cielab")))
+    assert pixels.shape == (8, 10, 3)
+    # Worked out from CIE 15 by hand: X, Y, Z = 0.6207, 0.5668, 0.3387 under D65.
+    assert np.abs(pixels[0, 0].astype(int) - (252, 183, 144)).max() <= 2
 
 
 @pytest.mark.parametrize(

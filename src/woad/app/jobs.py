@@ -14,7 +14,7 @@ from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Edition
 from woad.core.errors import Cancelled, WoadError
-from woad.core.formats.read import Original, read_bytes, take_in_pages
+from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 from woad.core.render.check import Checks, check_sheet
 from woad.core.render.edge_readings import read_edges
 from woad.core.render.mending import mended_pyramid
@@ -66,11 +66,11 @@ class Opener(QObject):
 
 
 def _with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:
-    """The same, with every scanned page of a PDF as a source of its own; and what could not be read, in words."""
+    """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
     out: list[Source] = []
     troubles = []
     for source in sources:
-        if not isinstance(source, Path) or source.suffix.lower() != ".pdf":
+        if not isinstance(source, Path) or not may_have_pages(source):
             out.append(source)
             continue
         try:

@@ -1,4 +1,4 @@
-"""The scans named on a command line, picture by picture: image files, and every page of a scanned PDF."""
+"""The scans named on a command line, picture by picture: image files, and every page of a scanned PDF or TIFF."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ Decoded = tuple["Original", "Pixels"]
 
 @dataclass(frozen=True)
 class Picture:
-    """A picture in the file ``scan``, on its ``page`` (from 1) when it is a PDF of several, else 0. ``take`` reads and
+    """A picture in the file ``scan``, on its ``page`` (from 1) when it has several, else 0. ``take`` reads and
     decodes it; it raises ``TheirError``."""
 
     scan: Path
@@ -45,8 +45,10 @@ class Picture:
 
 def pictures(scans: list[Path]) -> Iterator[Picture]:
     """Every picture of the scans, in order; files are read when their turn comes."""
+    from woad.core.formats.read import may_have_pages
+
     for scan in scans:
-        if scan.suffix.lower() == ".pdf":
+        if may_have_pages(scan):
             yield from _pages(scan)
         else:
             yield Picture(scan, 0, partial(_decode, scan))

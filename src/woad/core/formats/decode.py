@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.formats import tiff
 from woad.core.formats.header import Header, kind_of
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -25,33 +26,9 @@ def full(data: bytes, header: Header) -> Pixels:
         image = pi_heif.open_heif(data, convert_hdr_to_8bit=True)
         return np.asarray(image)
     if kind == "tiff":
-        return _tiff(data)
+        slow = tiff.decode(data, header.page)
+        return _vips(data, page=header.page) if slow is None else slow
     return _vips(data)
-
-
-# None, CCITT, LZW, JPEG, deflate and PackBits: what the fast decoder knows. It reads others as zeros without a word.
-_FAST_TIFF = {1, 2, 3, 4, 5, 7, 8, 32773, 32946}
-
-
-def _tiff(data: bytes) -> Pixels:
-    import io
-
-    import tifffile
-
-    with tifffile.TiffFile(io.BytesIO(data)) as file:
-        page: Any = file.pages[0]
-        ends = [o + n for o, n in zip(page.dataoffsets, page.databytecounts, strict=True)]
-        # Missing strips, too, would be filled with zeros: see that all of them are in the file.
-        if not ends or max(ends) > len(data):
-            raise ValueError("strips lie beyond the end of the file")
-        if int(page.compression) in _FAST_TIFF:
-            return _vips(data)
-        pixels = page.asarray()
-        if pixels.dtype not in (np.uint8, np.uint16):
-            raise ValueError(f"samples of type {pixels.dtype}")
-        if int(page.planarconfig) == 2 and pixels.ndim == 3:
-            pixels = np.moveaxis(pixels, 0, -1)
-        return np.ascontiguousarray(pixels)
 
 
 def _jpeg(data: bytes, header: Header) -> Pixels:
@@ -71,11 +48,11 @@ def _png(data: bytes) -> Pixels:
     return np.asarray(out)
 
 
-def _vips(data: bytes) -> Pixels:
+def _vips(data: bytes, **which: int) -> Pixels:
     import pyvips
 
     source = pyvips.Source.new_from_memory(data)  # no copy, unlike a buffer
-    image = pyvips.Image.new_from_source(source, "", access="sequential", fail_on="truncated")
+    image = pyvips.Image.new_from_source(source, "", access="sequential", fail_on="truncated", **which)
     if image.interpretation == "cmyk":
         image = image.colourspace("srgb")
     if image.format not in ("uchar", "ushort"):

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from woad.core.errors import FileUnreadable
+from woad.core.formats.tiff import header_of_lab
 
 
 @dataclass(frozen=True)
 class Header:
-    """Size as stored (before turning), ``kind`` of file, ppi, EXIF ``orientation`` 1..8, ICC ``profile`` bytes."""
+    """Size as stored (before turning), ``kind`` of file, ppi, EXIF ``orientation`` 1..8, ICC ``profile`` bytes; which
+    ``page`` of its file it is, counted from 0."""
 
     kind: str
     width: int
@@ -20,6 +22,7 @@ class Header:
     ppi: float | None
     orientation: int
     profile: bytes | None
+    page: int = 0
 
 
 _MAGIC = (
@@ -47,15 +50,18 @@ def kind_of(data: bytes) -> str | None:
     return None
 
 
-def read_header(name: str, data: bytes) -> Header:
-    """Read the header. Raises :class:`FileUnreadable` when the file is no image or its header is broken."""
+def read_header(name: str, data: bytes, page: int = 0) -> Header:
+    """Read the header, of a TIFF that of the picture ``page``. Raises :class:`FileUnreadable` when the file is no image
+    or its header is broken."""
     kind = kind_of(data)
     if kind is None:
         raise FileUnreadable(
             f"{name} is not an image Woad can read. It is unchanged; use PNG, JPEG, TIFF, WebP, HEIC or a scanned PDF."
         )
     try:
-        return _heic(data) if kind == "heic" else _by_vips(kind, data)
+        if kind == "heic":
+            return _heic(data)
+        return _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
     except FileUnreadable:
         raise
     except Exception as error:
@@ -73,10 +79,22 @@ def _heic(data: bytes) -> Header:
     return Header("heic", image.size[0], image.size[1], 3, 8, None, 1, image.info.get("icc_profile") or None)
 
 
-def _by_vips(kind: str, data: bytes) -> Header:
+def _tiff(data: bytes, page: int) -> Header:
     import pyvips
 
-    image = pyvips.Image.new_from_source(pyvips.Source.new_from_memory(data), "", access="sequential")
+    try:
+        return replace(_by_vips("tiff", data, page=page), page=page)
+    except pyvips.Error:
+        lab = header_of_lab(data, page)
+        if lab is None:
+            raise
+        return Header("tiff", *lab, 1, None, page)
+
+
+def _by_vips(kind: str, data: bytes, **which: int) -> Header:
+    import pyvips
+
+    image = pyvips.Image.new_from_source(pyvips.Source.new_from_memory(data), "", access="sequential", **which)
     fields: set[str] = set(image.get_fields())
 
     def get(field: str) -> Any:

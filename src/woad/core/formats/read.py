@@ -14,6 +14,7 @@ from woad.core.formats import decode
 from woad.core.formats.header import Header, kind_of, read_header
 from woad.core.formats.pdf import is_pdf, pictures_of
 from woad.core.formats.profile import to_srgb
+from woad.core.formats.tiff import pages_of
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 
@@ -25,7 +26,7 @@ BELIEVABLE_PPI = (72.5, 10_000.0)
 @dataclass(frozen=True)
 class Original:
     """A scan's file as it came: ``data`` is never changed and never written back. ``inner`` is the picture embedded in
-    it, if it is a PDF; ``page`` which of its pages, counted from 1."""
+    it, if it is a PDF; ``page`` which of its pages, counted from 1, when it has several, else 0."""
 
     name: str
     data: bytes
@@ -40,8 +41,8 @@ class Original:
 
     @property
     def digest(self) -> str:
-        """Identity of the bytes, for caches."""
-        return hashlib.blake2b(self.picture, digest_size=16).hexdigest()
+        """Identity of the picture, for caches."""
+        return hashlib.blake2b(self.picture, digest_size=16, salt=bytes([self.header.page % 256])).hexdigest()
 
     @property
     def stem(self) -> str:
@@ -80,32 +81,49 @@ def read_bytes(path: Path) -> bytes:
         ) from None
 
 
+def may_have_pages(path: Path) -> bool:
+    """Whether a file may hold several sheets, by its name and, of a TIFF, its headers."""
+    suffix = path.suffix.lower()
+    return suffix == ".pdf" or (suffix in (".tif", ".tiff") and len(pages_of(path)) > 1)
+
+
 def take_in_pages(name: str, data: bytes) -> list[Original]:
-    """Every page of a PDF as an original of its own; any other file as one. Raises :class:`FileUnreadable`."""
-    if not is_pdf(data):
-        return [take_in(name, data)]
-    out = []
-    for one in pictures_of(name, data):
-        inner = take_in(name, one.data)
-        # Its place on the page says how large the picture is; what is written inside it is often left over.
-        header = replace(inner.header, kind="pdf", ppi=None if one.ppi is None else round(one.ppi, 2))
-        out.append(Original(name, data, header, one.data, one.page if one.pages > 1 else 0))
-    return out
+    """Every page of a PDF or TIFF as an original of its own; any other file as one. Raises :class:`FileUnreadable`."""
+    if is_pdf(data):
+        return _pages_of_pdf(name, data)
+    first = _checked(name, data, 0)
+    pages = pages_of(data) if first.kind == "tiff" else (0,)
+    if len(pages) == 1:
+        return [Original(name, data, first if pages[0] == 0 else _checked(name, data, pages[0]))]
+    return [Original(name, data, _checked(name, data, page), page=i + 1) for i, page in enumerate(pages)]
 
 
 def take_in(name: str, data: bytes) -> Original:
     """An original from bytes in memory. Raises :class:`FileUnreadable` with one sentence for the user."""
+    pages = take_in_pages(name, data)
+    if len(pages) > 1:
+        kind, ending = ("PDF", ".pdf") if is_pdf(data) else ("TIFF", ".tif")
+        raise FileUnreadable(
+            f"{name} is a {kind} of {len(pages)} scanned pages. It is unchanged; give it a name that ends in {ending}, "
+            "and every page is taken."
+        )
+    return pages[0]
+
+
+def _pages_of_pdf(name: str, data: bytes) -> list[Original]:
+    out = []
+    for one in pictures_of(name, data):
+        # Its place on the page says how large the picture is; what is written inside it is often left over.
+        header = replace(_checked(name, one.data, 0), kind="pdf", ppi=None if one.ppi is None else round(one.ppi, 2))
+        out.append(Original(name, data, header, one.data, one.page if one.pages > 1 else 0))
+    return out
+
+
+def _checked(name: str, data: bytes, page: int) -> Header:
+    """The header of a picture that can be worked on. Raises :class:`FileUnreadable`."""
     if not data:
         raise FileUnreadable(f"{name} is empty. It is unchanged; copy or scan it again.")
-    if is_pdf(data):
-        pages = take_in_pages(name, data)
-        if len(pages) > 1:
-            raise FileUnreadable(
-                f"{name} is a PDF of {len(pages)} scanned pages. It is unchanged; give it a name that ends in .pdf, "
-                "and every page is taken."
-            )
-        return pages[0]
-    header = read_header(name, data)
+    header = read_header(name, data, page)
     if header.width < 1 or header.height < 1:
         raise FileUnreadable(f"{name} has no pixels. It is unchanged; scan it again.")
     if header.width * header.height > MAX_PIXELS:
@@ -113,7 +131,7 @@ def take_in(name: str, data: bytes) -> Original:
             f"{name} says it is {header.width} x {header.height} pixels, more than Woad opens "
             f"({MAX_PIXELS // 1_000_000} megapixels). It was not opened; scan at a lower resolution."
         )
-    return Original(name, data, header)
+    return header
 
 
 def pixels_of(original: Original) -> Pixels:
