@@ -135,6 +135,32 @@ def test_before_is_seen_while_held_and_wipe_splits_the_view(opened, settle) -> N
     assert min(colour_at(opened, edge + 20, PAPER[1])) == 255
 
 
+def test_scan_and_step_lie_side_by_side(opened, settle) -> None:  # type: ignore[no-untyped-def]
+    """D shows the scan beside the step, at the same place and zoom, and moves along; D again, or the wipe, ends it."""
+    before, view = opened.desk.before, opened.view
+    settle(opened)
+    assert before.isHidden()
+    key(opened, Qt.Key.Key_D)
+    settle(opened)
+    scan = opened.session.entry.sheet.pyramid.whole(0)
+    view.look_at(200, 150, 2.0)
+    QTest.mousePress(before, Qt.MouseButton.LeftButton, pos=before.rect().center())
+    QTest.mouseMove(before, before.rect().center() + QPoint(-60, -40))
+    QTest.mouseRelease(before, Qt.MouseButton.LeftButton, pos=before.rect().center() + QPoint(-60, -40))
+    settle(opened)
+    assert (view.viewport_.cx, view.viewport_.cy) == (230, 170)
+    seen = before.grab().toImage().pixelColor(before.rect().center()).getRgb()[:3]
+    assert np.abs(np.array(seen) - scan[170, 230]).max() <= 8
+    assert colour_at(opened, 230, 170) == (255, 255, 255)
+    key(opened, Qt.Key.Key_W)
+    assert before.isHidden()
+    key(opened, Qt.Key.Key_D)
+    assert not before.isHidden()
+    assert not opened.session.wipe
+    key(opened, Qt.Key.Key_D)
+    assert before.isHidden()
+
+
 def test_zoom_stays_under_the_pointer_and_keys_give_exact_zooms(opened, settle) -> None:  # type: ignore[no-untyped-def]
     """The scan point under the wheel stays there; 0 and 9 mean 100 and 300 %, F the whole sheet."""
     view = opened.view

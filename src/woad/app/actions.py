@@ -47,6 +47,7 @@ ROWS: tuple[ActionRow, ...] = (
     ActionRow("zoom-in", "View", "Zoom in", StandardKey.ZoomIn, lambda w: w.view.zoom_by(1.25)),
     ActionRow("zoom-out", "View", "Zoom out", StandardKey.ZoomOut, lambda w: w.view.zoom_by(0.8)),
     ActionRow("wipe", "View", "Wipe between before and after", "W", lambda w: w.toggle_wipe(), True, True),
+    ActionRow("side-by-side", "View", "Before and after side by side", "D", lambda w: w.toggle_side_by_side(), True),
     ActionRow("white", "View", "White backing", "1", lambda w: w.session.look(backing="white"), line_before=True),
     ActionRow("bright", "View", "Bright backing", "2", lambda w: w.session.look(backing="bright")),
     ActionRow("dark", "View", "Dark backing", "3", lambda w: w.session.look(backing="dark")),

@@ -20,6 +20,7 @@ from woad.app.panels.square import SquarePanel
 from woad.app.pile import Pile
 from woad.app.session import Session
 from woad.app.statusline import StatusLine
+from woad.app.view.before_view import BeforeView
 from woad.app.view.sheet_view import SheetView
 from woad.app.viewbar import ViewBar
 from woad.app.watch import FolderWatch
@@ -36,6 +37,7 @@ class Desk(QWidget):
         # The view hears of every change first, and what else is drawn or counted of it waits for the view.
         self.view = SheetView(session)
         first = self.view.lane
+        self.before = BeforeView(self.view)
         self.opener, self.checker, self.writer = Opener(session), Checker(session, first), Writer(session)
         self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session, first)
         self.watch = FolderWatch(self)
@@ -71,7 +73,12 @@ class Desk(QWidget):
         centre.setLayout(column)
         column.addWidget(self.viewbar)
         column.addWidget(self.messages)
-        column.addWidget(self.view, 1)
+        both = QHBoxLayout()
+        both.setContentsMargins(0, 0, 0, 0)
+        both.setSpacing(0)
+        both.addWidget(self.before, 1)
+        both.addWidget(self.view, 1)
+        column.addLayout(both, 1)
         middle, row = QWidget(), QHBoxLayout()
         middle.setLayout(row)
         row.addWidget(self.pile)
@@ -122,7 +129,7 @@ class Desk(QWidget):
     def lanes(self) -> list[Lane]:
         """Every thread at work."""
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
-                self.spot_lane, self.squarer.lane, self.reporter.lane, self.looker.lane]  # fmt: skip
+                self.before.lane, self.spot_lane, self.squarer.lane, self.reporter.lane, self.looker.lane]  # fmt: skip
 
 
 def _log2(value: float) -> float:

@@ -106,6 +106,7 @@ class Session(QObject):
         self.wipe = False
         self.wipe_at = 0.5
         self.before_held = False
+        self.side_by_side = False  # the scan beside the view
         self.overlays: frozenset[str] = frozenset({"strays"})
         self.fault_shown = ""  # the fault whose places are shown on the scan
         self.tool = ""  # the by-hand tool in hand: level, corners, bow
@@ -330,6 +331,10 @@ class Session(QObject):
                 changed = True
         if changed:
             self.view_changed.emit()
+
+    def compare(self, wipe: bool = False, side_by_side: bool = False) -> None:
+        """Show before and after in one way or the other, or not at all."""
+        self.look(wipe=wipe, side_by_side=side_by_side)
 
     def toggle_overlay(self, name: str, on: bool) -> None:
         self.look(overlays=self.overlays | {name} if on else self.overlays - {name})

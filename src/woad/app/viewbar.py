@@ -81,11 +81,16 @@ class ViewBar(QWidget):
         self.wipe = QPushButton(self.tr("Wipe"), self)
         self.wipe.setToolTip(self.tr("Scan on the left, this step on the right; drag the edge (W)"))
         self.wipe.setCheckable(True)
-        self.wipe.clicked.connect(lambda on: session.look(wipe=on))
+        self.wipe.clicked.connect(lambda on: session.compare(wipe=on))
+        self.beside = QPushButton(self.tr("Side by side"), self)
+        self.beside.setToolTip(self.tr("The scan beside this step, at the same place (D)"))
+        self.beside.setCheckable(True)
+        self.beside.clicked.connect(lambda on: session.compare(side_by_side=on))
         label = QLabel(self.tr("Backing"), self)
         label.setProperty("role", "quiet")
         row.addWidget(self.before)
         row.addWidget(self.wipe)
+        row.addWidget(self.beside)
         row.addStretch(1)
         row.addWidget(label)
         self.backings: dict[str, BackingButton] = {}
@@ -127,6 +132,7 @@ class ViewBar(QWidget):
 
     def refresh(self) -> None:
         self.wipe.setChecked(self.session.wipe)
+        self.beside.setChecked(self.session.side_by_side)
         self.backings[self.session.backing].setChecked(True)
         self.backings["bright"].update()
         entry, picture = self.session.entry, self.session.picture

@@ -118,7 +118,8 @@ class MainWindow(QMainWindow):
             self.actions_[name].setEnabled(label is not None)
             self.actions_[name].setText(f"{text}: {label}" if label else text)
         overlays = session.overlays
-        for name, on in (("wipe", session.wipe), ("lost", "lost" in overlays), ("kept", "kept" in overlays),
+        for name, on in (("wipe", session.wipe), ("side-by-side", session.side_by_side),
+                         ("lost", "lost" in overlays), ("kept", "kept" in overlays),
                          ("light", "light" in overlays), ("strays", "strays" in overlays), ("fringe", "fringe" in overlays),
                          ("pile", not self.pile.isHidden()), ("rulers", session.rulers),
                          ("watch", self.desk.watch.folder is not None),
@@ -199,7 +200,10 @@ class MainWindow(QMainWindow):
         self._refresh_all()
 
     def toggle_wipe(self) -> None:
-        self.session.look(wipe=not self.session.wipe)
+        self.session.compare(wipe=not self.session.wipe)
+
+    def toggle_side_by_side(self) -> None:
+        self.session.compare(side_by_side=not self.session.side_by_side)
 
     def toggle_overlay(self, name: str) -> None:
         self.session.toggle_overlay(name, name not in self.session.overlays)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from woad.app import theme
 from woad.app.session import STEPS
+from woad.app.view.frames import Frame
+from woad.app.view.geometry import Viewport
 
 if TYPE_CHECKING:
     from woad.app.view.sheet_view import SheetView
@@ -41,7 +43,27 @@ def paint_wipe(view: SheetView, painter: QPainter) -> None:
     names = (view.tr("Before"), dict(STEPS)[view.session.step])
     metrics = painter.fontMetrics()
     for text, left in ((names[0], x - 8 - metrics.horizontalAdvance(names[0])), (names[1], x + 8)):
-        box = QRectF(left - 4, 5, metrics.horizontalAdvance(text) + 8, 19)
-        painter.fillRect(box, QColor(theme.current().panel))
-        painter.setPen(QColor(theme.current().text))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        paint_name(painter, text, left)
+
+
+def paint_name(painter: QPainter, text: str, left: float) -> None:
+    """What a part of the view shows, at its top."""
+    painter.setFont(theme.font(12))
+    box = QRectF(left - 4, 5, painter.fontMetrics().horizontalAdvance(text) + 8, 19)
+    painter.fillRect(box, QColor(theme.current().panel))
+    painter.setPen(QColor(theme.current().text))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_frame(painter: QPainter, frame: Frame, view: Viewport, ratio: float) -> None:
+    """A finished frame where it belongs in ``view``, device pixels of which ``ratio`` make one of the widget's."""
+    data = frame.image
+    image = QImage(data.data, data.shape[1], data.shape[0], data.strides[0], QImage.Format.Format_RGB32)
+    if frame.view == view:
+        image.setDevicePixelRatio(ratio)
+        painter.drawImage(QPointF(frame.left / ratio, frame.top / ratio), image)
+        return
+    # The view has moved on: show the old frame where its part of the sheet now lies, until the new one comes.
+    x0, y0 = view.to_view(*frame.view.to_sheet(frame.left, frame.top))
+    x1, y1 = view.to_view(*frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0]))
+    painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)

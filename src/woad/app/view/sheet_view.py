@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import QWidget
 
 from woad.app import straywork, theme
 from woad.app.handwork import BRUSH_TOOLS, reading_at
-from woad.app.session import Session
+from woad.app.session import STEPS, Session
 from woad.app.tools.gesture import Gesture, MoveView, Spotting, WipeEdge
 from woad.app.tools.hand import BrushTouch, ChooseStray, CircleArea, ClickPlace, MoveArt, PickTone
 from woad.app.tools.square import DragBowPoint, DragCorner, DrawBow, LevelLine, TrimFrame, TurnFrame
@@ -26,7 +25,7 @@ from woad.app.view.cursors import cursor_for
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
 from woad.app.view.hand_layer import paint_hand
-from woad.app.view.marks_layer import paint_spots, paint_wipe
+from woad.app.view.marks_layer import paint_frame, paint_name, paint_spots, paint_wipe
 from woad.app.view.overlays import overlays_of, rgb_of
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
@@ -344,7 +343,7 @@ class SheetView(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(theme.current().surround))
         if self.frame is not None:
-            self._paint_frame(painter, self.frame)
+            paint_frame(painter, self.frame, self.viewport_, self._ratio())
             paint_square(self, painter)
             paint_strays(self, painter)
             paint_hand(self, painter)
@@ -352,24 +351,13 @@ class SheetView(QWidget):
                 paint_spots(self, painter)
             if self.session.wipe and not self.session.before_held and self.session.step not in PLAIN:
                 paint_wipe(self, painter)
+            elif self.session.side_by_side and self.session.step not in PLAIN:
+                paint_name(painter, dict(STEPS)[self.session.step], 12)
             paint_rulers(self, painter)
         painter.end()
         if self._fresh:
             self._fresh = False
             self.painted.emit(self.frame)
-
-    def _paint_frame(self, painter: QPainter, frame: Frame) -> None:
-        ratio = self._ratio()
-        data = frame.image
-        image = QImage(data.data, data.shape[1], data.shape[0], data.strides[0], QImage.Format.Format_RGB32)
-        if frame.view == self.viewport_:
-            image.setDevicePixelRatio(ratio)
-            painter.drawImage(QPointF(frame.left / ratio, frame.top / ratio), image)
-            return
-        # The view has moved on: show the old frame where its part of the sheet now lies, until the new one comes.
-        x0, y0 = self.viewport_.to_view(*frame.view.to_sheet(frame.left, frame.top))
-        x1, y1 = self.viewport_.to_view(*frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0]))
-        painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)
 
     def spot_rects(self) -> list[QRectF]:
         """The watch spots' frames in widget coordinates."""
