@@ -41,22 +41,22 @@ def _darkness_table(per_unit: int) -> NDArray[np.uint8]:
     return np.clip(np.rint(_ZERO + (1 - r) * per_unit), 0, 255).astype(np.uint8)
 
 
-def measure_floors(crops: Sequence[Codes]) -> tuple[float, ...]:
-    """Darkness that bare paper does not reach, at blocks of 1, 2, 4 and 8 pixels.
+def measure_floors(crops: Sequence[Codes], scales: int = SCALES) -> tuple[float, ...]:
+    """Darkness that bare paper does not reach, at blocks of 1, 2, 4 and 8 pixels, or the first ``scales`` of these.
 
     Parameters: ``crops``, reflectance codes (h, w) of parts of the sheet, marks may be on them.
     The paper's *lighter* side is the mirror of its noise and holds no marks, whatever is drawn on it: the floor is
     read from there. Returns darkness (0..1) per scale, at least what 8-bit rounding alone makes.
     """
-    lighter: list[list[NDArray[np.float32]]] = [[] for _ in range(SCALES)]
+    lighter: list[list[NDArray[np.float32]]] = [[] for _ in range(scales)]
     for crop in crops:
         dark = (np.float32(1) - crop.astype(np.float32) / PAPER_CODE).astype(np.float32)
-        for scale in range(SCALES):
-            below = -dark[dark < 0]
-            lighter[scale].append(below)
-            dark = np.asarray(halve(dark), np.float32)
+        for scale in range(scales):
+            if scale:
+                dark = np.asarray(halve(dark), np.float32)
+            lighter[scale].append(-dark[dark < 0])
     floors = []
-    for scale in range(SCALES):
+    for scale in range(scales):
         side = np.concatenate(lighter[scale]) if lighter[scale] else np.zeros(0, np.float32)
         least = 0.012 / 1.6**scale
         if side.size < 200:

@@ -14,6 +14,7 @@ Mask = NDArray[np.bool_]
 
 HUE = 0.022  # how far paper's hue may lie from its light's, natural log
 _PLAIN = 0.01  # the same where the paper's own hue is even
+_SETTLED = 2e-4  # a fit that moves less is done, natural log
 _TINT = 0.1  # how much hue a shadow has for its depth, both natural log
 _BLEED = 0.985  # share of the paper that is left when only the rims of paint bleed into it
 
@@ -61,11 +62,14 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
     another hue lose their weight, which is the second thing returned."""
     basis = np.concatenate([low, light[..., None]], axis=2)
     tint = _TINT * (float(light.max()) - light)
-    sure, paper = heavy, heavy
+    sure, paper, fitted = heavy, heavy, np.full_like(hue, np.inf)
     for _ in range(8):
+        before = fitted
         # Paint's hue goes along with its depth as well, but far more of it.
         by_depth = light[..., None] * np.clip(_solved(basis, hue, sure)[-1], -_TINT, _TINT)
         fitted = by_depth + low @ _solved(low, hue - by_depth, sure)
+        if float(np.abs(fitted - before).max()) < _SETTLED:
+            break
         off = highest(np.abs(hue - fitted))
         own = off[heavy > 0]
         near = off < hue_limit(own) + tint

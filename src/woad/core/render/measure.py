@@ -69,7 +69,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
     mean_crops = [_reflectance(pyramid, flat_gain, cell, 0, crop) for crop in crops]
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
-    first_floor = _floors_of(mean_crops, rough)[0]
+    first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1)[0]
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
@@ -202,15 +202,11 @@ def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
     return np.asarray(cv2.transform(reflectance, row), np.float32).reshape(reflectance.shape[:2])
 
 
-def _floors_of(crops: list[Plane], weights: tuple[float, ...]) -> tuple[float, ...]:
-    return measure_floors([_codes(crop, weights) for crop in crops])
-
-
 def _all_floors(
     pyramid: Pyramid, light: Plane, cell: int, weights: tuple[float, ...], crops: list[Plane], quick: bool
 ) -> tuple[float, ...]:
     """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from whole small levels."""
-    floors = list(_floors_of(crops, weights))
+    floors = list(measure_floors([_codes(crop, weights) for crop in crops]))
     gain = make_gain(light, 1.0, None)
     if quick:
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
