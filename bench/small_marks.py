@@ -18,13 +18,14 @@ Dot = tuple[float, float, float]  # x, y, radius, px
 PAINT = ("watercolour", "gouache")
 
 
-def with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple[Dot, ...]]:
+def with_small_marks(flat: Flat, rng: np.random.Generator, only: str = "") -> tuple[Flat, tuple[Dot, ...]]:
+    """The sheet with small marks of the kinds that its medium has, or of ``only`` one; and where these lie, px."""
     h, w = flat.marks.shape
     px = flat.ppi / 25.4
     canvas = Canvas(w / px, h / px, flat.ppi, 2)
     pen = Pen(canvas, rng, rng.uniform(0.2, 0.4))
     made: list[Dot] = []
-    for kind in _kinds(flat.medium, rng, not flat.marks.any()):
+    for kind in [only] if only else _kinds(flat.medium, rng, not flat.marks.any()):
         for _ in range(1 if kind in _WHOLE else int(rng.integers(1, 4))):
             made += _DRAWN[kind](pen, flat, rng, px)
     cover = canvas.coverage()[:h, :w]
@@ -56,7 +57,7 @@ def with_small_marks(flat: Flat, rng: np.random.Generator) -> tuple[Flat, tuple[
     return replace(flat, linear=flat.linear * wash, art=flat.art * wash, marks=flat.marks | (cover > 0.2)), kept
 
 
-_WHOLE = ("fine", "storm", "tone")  # fill so much of a sheet that one of them is enough
+_WHOLE = ("fine", "storm", "tone", "strewn")  # fill so much of a sheet that one of them is enough
 
 
 def _kinds(medium: str, rng: np.random.Generator, bare: bool) -> list[str]:
@@ -68,7 +69,7 @@ def _kinds(medium: str, rng: np.random.Generator, bare: bool) -> list[str]:
         return ["spatter", *(kind for kind, odds in (("stipple", 0.6), ("storm", 0.3)) if rng.random() < odds)]
     kinds = ["stipple", "i-dots", "hatching", "spatter"]
     kinds += [kind for kind in ("dense", "sparse", "lines") if rng.random() < 0.6]
-    kinds += [kind for kind in ("fine", "storm", "tone", "dotted") if rng.random() < 0.25]
+    kinds += [kind for kind in ("fine", "storm", "tone", "dotted", "strewn") if rng.random() < 0.25]
     if medium == "pencil":  # which neither spatters nor makes tones of dots
         kinds = [kind for kind in kinds if kind not in ("spatter", "sparse", "fine", "storm", "tone")]
     return kinds
@@ -171,6 +172,16 @@ def _sparse(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[D
         for _ in range(int(wide * high / gap**2 * 0.7))
     ]
     return _dots(pen, flat, np.array(dots).reshape(-1, 3), px)
+
+
+def _strewn(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
+    """Dots of all sizes strewn over much of a sheet, millimetres apart, by a hand that presses as it likes."""
+    x0, y0 = _near_art(flat, rng, px)
+    wide, high = rng.uniform(50, 140), rng.uniform(50, 140)
+    least = rng.uniform(0.05, 0.1)
+    radii = rng.uniform(least, least * rng.uniform(1.8, 3.0), int(rng.integers(40, 320)))
+    places = np.array([x0, y0]) + rng.uniform(-0.5, 0.5, (len(radii), 2)) * (wide, high)
+    return _dots(pen, flat, np.column_stack([places, radii]), px)
 
 
 def _lines(pen: Pen, flat: Flat, rng: np.random.Generator, px: float) -> list[Dot]:
@@ -310,4 +321,5 @@ def _apart(made: list[Dot], marks: NDArray[np.bool_], w: int, h: int) -> tuple[D
 _DRAWN = {
     "stipple": _stipple, "i-dots": _dots_on_i, "hatching": _hatching, "spatter": _spatter, "dense": _dense,
     "sparse": _sparse, "lines": _lines, "fine": _fine, "storm": _storm, "tone": _tone, "dotted": _dotted,
+    "strewn": _strewn,
 }  # fmt: skip

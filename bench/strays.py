@@ -30,7 +30,9 @@ from woad.core.spotting.pieces import Pieces
 FIT_SEEDS, TREES = range(5001, 5029), Path("src/woad/core/spotting/trees.npz")
 TIDY_SEEDS = range(5101, 5107)  # sheets with hardly any dirt: what one learns from others need not hold for them
 DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
-DEAR = 0.67  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
+STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
+OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
+DEAR = 0.4  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
 DOTTED = ("pen", "lettering", "tracing", "print", "signature")
 
@@ -66,10 +68,10 @@ def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bo
     return out, hair
 
 
-def _one(job: tuple[str, int, Kind]) -> Row:
+def _one(job: tuple[str, int, Kind, int]) -> Row:
     warnings.simplefilter("ignore")
-    medium, seed, kind = job
-    sheet = dirty(medium, seed, kind=kind)
+    medium, seed, kind, ppi = job
+    sheet = dirty(medium, seed, ppi, kind=kind)
     loaded, docket = sheet_for(sheet)
     found = look_over(loaded, docket).strays
     assert found is not None
@@ -78,10 +80,14 @@ def _one(job: tuple[str, int, Kind]) -> Row:
 
 
 def fit() -> None:
-    """Fit both judgements on simulated sheets, a part of them with hardly any dirt, a part with nothing but dots."""
-    jobs: list[tuple[str, int, Kind]] = [(m, s, "usual") for m in ALL for s in FIT_SEEDS]
-    jobs += [(m, s, "tidy") for m in ALL for s in TIDY_SEEDS]
-    jobs += [(m, s, "dotted") for m in DOTTED for s in DOTTED_SEEDS]
+    """Fit both judgements on simulated sheets, a part of them with hardly any dirt, a part with dots only."""
+    jobs: list[tuple[str, int, Kind, int]] = [(m, s, "usual", 300) for m in ALL for s in FIT_SEEDS]
+    jobs += [(m, s, "tidy", 300) for m in ALL for s in TIDY_SEEDS]
+    jobs += [(m, s, "dotted", 300) for m in DOTTED for s in DOTTED_SEEDS]
+    jobs += [(m, s, "strewn", 300) for m in DOTTED for s in STREWN_SEEDS]
+    for ppi, seeds in OTHER_PPI.items():
+        jobs += [(m, s, "usual", ppi) for m in ALL for s in seeds]
+        jobs += [(m, s, "strewn", ppi) for m in DOTTED for s in seeds[:-1]]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         rows = list(pool.map(_one, jobs))
     rng = np.random.default_rng(1)

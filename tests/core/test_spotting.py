@@ -93,6 +93,24 @@ def test_faint_strokes_and_wide_stipple_are_no_dirt() -> None:
     assert sum(around(after, at) == 0 for at in dust) >= 34
 
 
+def test_dots_of_all_sizes_far_apart_are_no_dust() -> None:
+    """Dots that a hand set millimetres apart, photographed a little soft, on a sheet without dust: hardly one goes."""
+    rng = np.random.default_rng(5)
+    large = np.zeros((1400 * 4, 1100 * 4), np.uint8)
+    for i in range(8):
+        path = np.array([900, 700]) + np.cumsum(rng.normal(0, 420, (6, 2)), axis=0)
+        cv2.polylines(large, [path.astype(np.int32)], False, 255, 14 + 2 * i, cv2.LINE_AA)
+    for _ in range(190):
+        x, y, r = rng.uniform(200, 4200) * 16, rng.uniform(2200, 5400) * 16, rng.uniform(0.08, 0.2) * 300 / 25.4 * 64
+        cv2.circle(large, (int(x), int(y)), round(r), 255, -1, cv2.LINE_AA, 4)
+    cover = cv2.resize(large, (1100, 1400), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    grey = 1 - cv2.GaussianBlur(cover, (0, 0), 0.7) * 0.95
+    sheet = look_over(sheet_of(noisy(np.repeat(grey[..., None], 3, axis=2))), FLAT)
+    assert sheet.strays is not None
+    assert len(sheet.strays.pieces) > 150
+    assert int((sheet.strays.dirt > 0.5).sum()) <= 1
+
+
 def test_trees_add_up_what_their_leaves_hold() -> None:
     """Two trees, the second of one decision only: every way down them."""
     never = np.inf
