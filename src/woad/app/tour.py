@@ -132,9 +132,13 @@ class Tour:
         QTest.mouseClick(panel.more.head, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
         self._go(7, "knockout")
         self._key(Qt.Key.Key_2)
+        self._key(Qt.Key.Key_D)
+        self.window.view.look_at(900, 620, 1.0)
 
     def _spots(self) -> None:
         self.picture("painting")
+        self._key(Qt.Key.Key_D)
+        self._key(Qt.Key.Key_F)
         self._key(Qt.Key.Key_1)
         QTest.mouseClick(self.window.bench.tiles["spotting"], Qt.MouseButton.LeftButton)
 
