@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QLabel
 
 from woad.app import theme
 from woad.app.session import BACKINGS, Session
+from woad.core.render.region import PLAIN
 
 _NAMES = {"white": "White", "bright": "Bright", "dark": "Dark", "checks": "Checks", "picture": "Picture"}
 
@@ -116,6 +117,7 @@ class ViewBar(QWidget):
         self.zoom.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.zoom)
         session.view_changed.connect(self.refresh)
+        session.step_changed.connect(self.refresh)
         self.refresh()
 
     def _chosen(self, backing: str) -> None:
@@ -131,6 +133,8 @@ class ViewBar(QWidget):
             self.session.look(picture=picture.sized(value / 100, *entry.sheet.full_size))
 
     def refresh(self) -> None:
+        for button in (self.wipe, self.beside):
+            button.setEnabled(self.session.step not in PLAIN)  # on those there is nothing to compare yet
         self.wipe.setChecked(self.session.wipe)
         self.beside.setChecked(self.session.side_by_side)
         self.backings[self.session.backing].setChecked(True)
