@@ -36,8 +36,8 @@ class BeforeView(QWidget):
 
     def request(self) -> FrameRequest | None:
         """The frame that lies beside the view's; None while there is nothing to compare."""
-        asked = self.view.request()
-        if asked is None or not self.view.session.side_by_side or asked.step in PLAIN:
+        asked = self.view.request() if self.view.session.side_by_side else None
+        if asked is None or asked.step in PLAIN:
             return None
         ratio = self.devicePixelRatioF()
         here = replace(asked.view, w=max(1, round(self.width() * ratio)), h=max(1, round(self.height() * ratio)))
