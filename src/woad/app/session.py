@@ -15,6 +15,7 @@ from woad.core.errors import WoadError
 from woad.core.formats.read import Original, open_original, take_in
 from woad.core.render.automatic import RegionCache
 from woad.core.render.check import Checks
+from woad.core.render.region import PLAIN
 from woad.core.render.report import ScanReport
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
@@ -331,6 +332,11 @@ class Session(QObject):
                 changed = True
         if changed:
             self.view_changed.emit()
+
+    @property
+    def shows_beside(self) -> bool:
+        """Whether the scan lies beside the view: not on steps that show the scan themselves."""
+        return self.side_by_side and self.step not in PLAIN
 
     def compare(self, wipe: bool = False, side_by_side: bool = False) -> None:
         """Show before and after in one way or the other, or not at all."""

@@ -13,7 +13,6 @@ from woad.app.view.frames import Frame, FrameRequest, make_frame
 from woad.app.view.marks_layer import paint_frame, paint_name
 from woad.app.view.sheet_view import SheetView
 from woad.app.worker import Lane, Result
-from woad.core.render.region import PLAIN
 
 
 class BeforeView(QWidget):
@@ -36,8 +35,8 @@ class BeforeView(QWidget):
 
     def request(self) -> FrameRequest | None:
         """The frame that lies beside the view's; None while there is nothing to compare."""
-        asked = self.view.request() if self.view.session.side_by_side else None
-        if asked is None or asked.step in PLAIN:
+        asked = self.view.request() if self.view.session.shows_beside else None
+        if asked is None:
             return None
         ratio = self.devicePixelRatioF()
         here = replace(asked.view, w=max(1, round(self.width() * ratio)), h=max(1, round(self.height() * ratio)))
@@ -45,7 +44,7 @@ class BeforeView(QWidget):
 
     def refresh(self) -> None:
         session = self.view.session
-        self.setVisible(session.side_by_side and session.step not in PLAIN and session.entry is not None)
+        self.setVisible(session.shows_beside and session.entry is not None)
         request = self.request()
         if request is None:
             self.frame = None

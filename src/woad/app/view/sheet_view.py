@@ -351,7 +351,7 @@ class SheetView(QWidget):
                 paint_spots(self, painter)
             if self.session.wipe and not self.session.before_held and self.session.step not in PLAIN:
                 paint_wipe(self, painter)
-            elif self.session.side_by_side and self.session.step not in PLAIN:
+            elif self.session.shows_beside:
                 paint_name(painter, dict(STEPS)[self.session.step], 12)
             paint_rulers(self, painter)
         painter.end()

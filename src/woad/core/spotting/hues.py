@@ -23,8 +23,9 @@ def taken_by(parts: Sequence[Encoded], papers: NDArray[np.float32]) -> Floats:
     linear light of bare paper there.
     """
     out = np.zeros((len(parts), 3))
-    for some in _portions([part.shape[0] * part.shape[1] for part in parts]):
-        sizes = np.array([part.shape[0] * part.shape[1] for part in parts[some]])
+    every = np.array([part.shape[0] * part.shape[1] for part in parts], np.int64)
+    for some in _portions(every.tolist()):
+        sizes = every[some]
         first = np.concatenate([[0], np.cumsum(sizes)[:-1]])
         flat: Encoded = np.concatenate([part.reshape(-1, 3) for part in parts[some]])
         dark = 1 - linear_light(flat) / np.repeat(papers[some], sizes, axis=0)
