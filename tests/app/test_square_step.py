@@ -140,8 +140,31 @@ def test_crossed_corners_are_refused_in_a_sentence(bench, settle) -> None:  # ty
     QTest.mouseMove(window.view, (places[2] + QPointF(60, 40)).toPoint())
     QTest.mouseRelease(window.view, LEFT, pos=(places[2] + QPointF(60, 40)).toPoint())
     settle(window)
-    assert "cross" in window.messages.text.text()
+    # In the words of the screen: the setting's name and its numbers are for scripts.
+    assert window.messages.text.text().startswith("The corners cross")
     assert window.session.docket.square.corners == "auto"
+
+
+def test_a_set_trim_frame_comes_back_with_a_corner_dragged_away_and_back(bench, settle) -> None:  # type: ignore[no-untyped-def]
+    """A corner taken so far in that the frame would lie beside the sheet: nothing is refused, and on the way back the
+    frame is where it was."""
+    window = bench(photo().encoded)
+    window.session.change_square("Trim", trim=(0.02, 0.9, 0.1, 0.08))
+    window.session.take_tool("corners")
+    settle(window)
+    before = window.session.docket.square.trim
+    places = [window.view.widget_point(x, y) for x, y in corner_places(window.view)]
+    home, inside = places[3], (places[0] * 2 + places[1] + places[3] + QPointF(3, 0)) / 4
+    QTest.mousePress(window.view, LEFT, pos=home.toPoint())
+    QTest.mouseMove(window.view, inside.toPoint())
+    QTest.mouseMove(window.view, (inside + QPointF(2, 2)).toPoint())
+    settle(window)
+    assert window.session.docket.square.trim != before
+    QTest.mouseMove(window.view, home.toPoint())
+    QTest.mouseRelease(window.view, LEFT, pos=home.toPoint())
+    settle(window)
+    assert not window.messages.isVisible()
+    assert np.abs(np.subtract(window.session.docket.square.trim, before)).max() < 0.01
 
 
 def test_the_trim_frame_is_dragged_typed_and_written(bench, settle) -> None:  # type: ignore[no-untyped-def]
@@ -305,6 +328,11 @@ def test_resolution_is_asked_in_one_field_and_everything_follows(bench, settle, 
     settle(window)
     assert "51 × 70 mm" in panel.sizes.text()
     assert "in" in panel.sizes.text()
+    panel.ppi.selectAll()
+    QTest.keyClicks(panel.ppi, "5")
+    QTest.keyClick(panel.ppi, Qt.Key.Key_Return)
+    assert "from 20 to 10000 ppi" in window.messages.text.text()
+    assert panel.ppi.text() == "350"
     QTest.keyClicks(panel.print_size, "400")
     QTest.keyClick(panel.print_size, Qt.Key.Key_Return)
     settle(window)

@@ -77,6 +77,8 @@ def test_history_undoes_and_a_drag_is_one_entry() -> None:
         history = history.push(Docket().with_setting("paper.grain", i / 10), "Grain", gesture=1)
     history = history.push(history.docket.with_setting("paper.evening", 0.5), "Evening")
     assert history.undo_label == "Evening"
+    assert history.before(1) is history.docket
+    assert history.undo().before(1) == Docket()
     history = history.undo().undo()
     assert history.docket == Docket()
     assert history.undo_label is None

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from woad.core.docket.history import History
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
-from woad.core.errors import WoadError
+from woad.core.errors import BadSetting, WoadError
 from woad.core.formats.read import Original, open_original, take_in
 from woad.core.render.automatic import RegionCache
 from woad.core.render.check import Checks
@@ -230,22 +230,24 @@ class Session(QObject):
         try:
             self._push(docket.with_setting(path, value), label, gesture)
         except WoadError as error:
-            self.message.emit(str(error))
+            self.message.emit(_said(error))
 
     def change_square(self, label: str, gesture: int | None = None, **settings: Any) -> None:
         """Change settings of the Square step; a set trim frame and bows stay on the marks they were set on."""
         docket, entry = self.docket, self.entry
-        if docket is None or entry is None or entry.sheet is None:
+        if docket is None or entry is None or entry.sheet is None or entry.history is None:
             return
         try:
             new = docket
             for name, value in settings.items():
                 new = new.with_setting(f"square.{name}", value)
             if not {"trim", "bows"} & set(settings):
-                new = carried(docket, new, entry.sheet.scan, entry.sheet.found)
+                # From where the drag began: what went over the border on the way comes back with it.
+                started = entry.history.before(gesture)
+                new = carried(started, new, entry.sheet.scan, entry.sheet.found)
             self._push(new, label, gesture)
         except WoadError as error:
-            self.message.emit(str(error))
+            self.message.emit(_said(error))
 
     def turn(self, how: str) -> None:
         """Turn the sheet as seen now: ``left``, ``right`` or ``half``, or ``mirror`` it."""
@@ -371,6 +373,11 @@ def _kept_by_hand(docket: Docket, start: Docket) -> Docket:
             "knockout": knockout, "edge": docket.edge,
         }
     )  # fmt: skip
+
+
+def _said(error: WoadError) -> str:
+    """As it is said beside the control that was used."""
+    return error.plain if isinstance(error, BadSetting) else str(error)
 
 
 def load_first(source: Source) -> Loaded:

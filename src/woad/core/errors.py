@@ -34,11 +34,13 @@ class CannotWrite(TheirError):
 
 
 class BadSetting(TheirError):
-    """A setting is unknown or out of range. ``field`` names it."""
+    """A setting is unknown or out of range. ``field`` names it; ``plain`` says it without that name, for a screen that
+    shows the setting beside it."""
 
-    def __init__(self, field: str, says: str) -> None:
+    def __init__(self, field: str, says: str, plain: str | None = None) -> None:
         super().__init__(says)
         self.field = field
+        self.plain = plain or says
 
 
 class Impossible(TheirError):

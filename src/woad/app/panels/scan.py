@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import nan
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
@@ -33,13 +35,16 @@ class NumberField(QLineEdit):
             return
         self.setModified(False)
         text = self.text().strip().replace(",", ".").removesuffix(self.setting.unit).strip()
+        own = self.setting
         try:
             value = float(text) if text else None
         except ValueError:
-            self.session.message.emit(self.tr("{0} must be a number. Nothing was changed.").format(self.setting.label))
-            self.session.view_changed.emit()
-            return
-        self.session.change(self.setting.path, value, self.setting.label)
+            value = nan
+        if value is None or own.low <= value <= own.high:
+            self.session.change(own.path, value, own.label)
+        else:
+            says = self.tr("{0} must be a number from {1:g} to {2:g} {3}. Nothing was changed.")
+            self.session.message.emit(says.format(own.label, own.low, own.high, own.unit))
         self.session.view_changed.emit()
 
     def show_value(self, value: float | None) -> None:

@@ -40,12 +40,17 @@ class History:
     def redo_label(self) -> str | None:
         return self.entries[self.at + 1].label if self.at + 1 < len(self.entries) else None
 
+    def before(self, gesture: int | None) -> Docket:
+        """The docket that the running ``gesture`` began with; the present one when it has not changed anything yet."""
+        running = gesture is not None and self.at > 0 and self.entries[self.at].gesture == gesture
+        return self.entries[self.at - 1 if running else self.at].docket
+
     def push(self, docket: Docket, label: str, gesture: int | None = None) -> History:
         """A new entry; further steps of the same ``gesture`` replace it. Unchanged dockets add nothing."""
         if docket == self.docket:
             return self
         entry = Entry(docket, label, gesture)
-        if gesture is not None and self.at > 0 and self.entries[self.at].gesture == gesture:
+        if self.before(gesture) is not self.docket:
             return History((*self.entries[: self.at], entry), self.at)
         kept = self.entries[: self.at + 1]
         return History((*kept, entry), len(kept))

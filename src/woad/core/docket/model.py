@@ -82,6 +82,7 @@ class Docket(Settings):
 
 def docket_from(data: Any) -> Docket:
     """A docket from JSON-like data. Raises :class:`BadSetting` naming the field that is unknown or wrong."""
+    plain = None
     try:
         return Docket.model_validate(data)
     except ValidationError as error:
@@ -94,7 +95,8 @@ def docket_from(data: Any) -> Docket:
             field = ".".join(str(part) for part in first["loc"][:2]) or "docket"
             reason = first["msg"].removeprefix("Value error, ")
             says = f"The setting {field} is wrong: {reason} (got {_short(first.get('input'))}). Nothing was changed."
-        raise BadSetting(field, says) from None
+            plain = f"{reason[:1].upper()}{reason[1:]}. Nothing was changed."
+        raise BadSetting(field, says, plain) from None
 
 
 def docket_from_json(text: str) -> Docket:

@@ -13,6 +13,8 @@ Point = tuple[float, float]
 Corners = tuple[Point, Point, Point, Point]
 Box = tuple[float, float, float, float]
 
+LEAST_TRIM = 0.004  # a trim frame's least width and height
+
 
 class ScanSettings(Settings):
     """Settings of the Scan step. ``ppi`` ``None`` is what the file says; ``print_mm`` the wanted print's longer side."""
@@ -83,7 +85,7 @@ class SquareSettings(Settings):
     def _on_the_sheet(cls, value: object) -> object:
         if isinstance(value, tuple):
             x, y, w, h = value
-            if w < 0.004 or h < 0.004:
+            if w < LEAST_TRIM or h < LEAST_TRIM:
                 raise ValueError("the frame is collapsed; it must be wider and higher than that")
             if x >= 1 or y >= 1 or x + w <= 0 or y + h <= 0:
                 raise ValueError("the frame lies outside the sheet")

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
-from woad.core.docket.squaring import SquareSettings
+from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.square.artwork import find_artwork
@@ -159,14 +160,14 @@ def _within(edges: tuple[float, float, float, float], w: int, h: int) -> tuple[f
 
 
 def carried(before: Docket, after: Docket, scan: Pyramid, found: Found) -> Docket:
-    """``after`` with its set trim frame and bows moved along, so that they stay on the same marks when the plane under
-    them is turned, mirrored or straightened anew."""
-    settings = after.square
-    was, now = plane_of(before, scan, found), plane_of(after, scan, found)
-    if was == now or not (isinstance(settings.trim, tuple) or settings.bows):
+    """``after`` with the set trim frame and the bows of ``before`` moved along, so that they stay on the same marks when
+    the plane under them is turned, mirrored or straightened anew. A trim frame is cut to the plane; one that would lie
+    wholly outside gives way to the sheet's own."""
+    settings = before.square
+    if not (isinstance(settings.trim, tuple) or settings.bows):
         return after
-    (w0, h0), (w1, h1) = was.plane, now.plane
-    plain_was, plain_now = replace(was, bows=()), replace(now, bows=())
+    plain_was, plain_now = (replace(plane_of(one, scan, found), bows=()) for one in (before, after))
+    (w0, h0), (w1, h1) = plain_was.plane, plain_now.plane
 
     def moved(points: Points) -> Points:
         return plain_now.scan_to_plane(plain_was.plane_to_scan(points))
@@ -179,11 +180,18 @@ def carried(before: Docket, after: Docket, scan: Pyramid, found: Found) -> Docke
         if (after.square.turn - before.square.turn) % 180:
             wide, high = high, wide
         box = ((centre[0] - wide / 2) / w1, (centre[1] - high / 2) / h1, wide / w1, high / h1)
-        update["trim"] = tuple(float(v) for v in box)
+        update["trim"] = _on_plane(box)
     if settings.bows:
         bows = []
         for bow in settings.bows:
             points = moved(np.asarray(bow.points, np.float64) * (w0, h0)) / (w1, h1)
             bows.append(bow.model_copy(update={"points": tuple((float(x), float(y)) for x, y in points)}))
         update["bows"] = tuple(bows)
-    return after.model_copy(update={"square": settings.model_copy(update=update)})
+    return after.model_copy(update={"square": after.square.model_copy(update=update)})
+
+
+def _on_plane(box: Box) -> Box | Literal["sheet"]:
+    """The part of a trim box that lies on the plane, all in shares of it."""
+    x, y = max(float(box[0]), 0.0), max(float(box[1]), 0.0)
+    w, h = min(float(box[0] + box[2]), 1.0) - x, min(float(box[1] + box[3]), 1.0) - y
+    return (x, y, w, h) if min(w, h) >= LEAST_TRIM else "sheet"
