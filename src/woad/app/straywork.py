@@ -87,6 +87,12 @@ def _made(found: Found, entry: Entry) -> Items:
     )
 
 
+def size_px(entry: Entry | None, item: Item) -> float:
+    """A stray's size in pixels of the sheet at full size."""
+    ppi = None if entry is None or entry.sheet is None else entry.sheet.ppi
+    return item.size_mm * (ppi or 300.0) / 25.4
+
+
 def step(session: Session, by: int) -> Item | None:
     """Go to the next or previous stray, from the last to the first."""
     items = items_of(session.entry)

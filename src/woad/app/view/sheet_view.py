@@ -223,7 +223,7 @@ class SheetView(QWidget):
             return
         w, h = entry.sheet.scan_size
         x, y = self.canvas_now().from_scan(item.place[0] * w, item.place[1] * h)
-        near = max(2.0, min(6.0, 300 / max(item.size_mm * (entry.sheet.ppi or 300) / 25.4 * 4, 1)))
+        near = max(2.0, min(6.0, 75 / max(straywork.size_px(entry, item), 0.25)))
         self.look_at(x, y, near)
 
     def move_by(self, dx: float, dy: float) -> None:

@@ -43,7 +43,12 @@ def _paint_rings(view: SheetView, painter: QPainter) -> None:
         painter.drawPoints(QPolygonF([QPointF(x, y) for x, y in at[inside[:: max(1, len(inside) // 40_000)]].tolist()]))
         return
     for index in inside.tolist():
-        _ring(painter, QPointF(*at[index].tolist()), bool(items.goes[index]), index == view.session.stray)
+        radius = RING_PX
+        if index == view.session.stray:
+            # The one that is looked at lies whole inside its ring.
+            size = straywork.size_px(view.session.entry, items.items[index])
+            radius = max(RING_PX + 4, 8 + size / 2 * view.viewport_.zoom / view.devicePixelRatioF())
+        _ring(painter, QPointF(*at[index].tolist()), radius, bool(items.goes[index]), index == view.session.stray)
 
 
 def points_in_view(view: SheetView, places: np.ndarray) -> np.ndarray:
@@ -58,8 +63,7 @@ def points_in_view(view: SheetView, places: np.ndarray) -> np.ndarray:
     return np.asarray((on_canvas * port.zoom + [x0, y0]) / ratio)
 
 
-def _ring(painter: QPainter, at: QPointF, goes: bool, chosen: bool) -> None:
-    radius = RING_PX + (4 if chosen else 0)
+def _ring(painter: QPainter, at: QPointF, radius: float, goes: bool, chosen: bool) -> None:
     painter.setPen(QPen(QColor("#FFFFFF"), 4 if chosen else 3))
     painter.drawEllipse(at, radius, radius)
     colour = QColor(theme.LIGHT.madder if goes else theme.LIGHT.woad)

@@ -29,7 +29,6 @@ from woad.core.render.automatic import (
     inner_of,
     shown_inked,
 )
-from woad.core.render.clearing import clearing_of
 from woad.core.render.cut_readings import cutting_of
 from woad.core.render.cutting import Cutting, cut
 from woad.core.render.mix import mix_cut_outs
@@ -128,6 +127,10 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     return shown_inked(ink_step(evened, plain), plain, WHOLE)
 
 
+# The overlay of strays: a change of up to _UNSEEN codes is none; the least that is one is shown as strong as this.
+_UNSEEN, _LEAST_SHOWN = 2, 90
+
+
 @dataclass(frozen=True)
 class Spot:
     """Readings at one pixel: colour, density against paper, coverage 0..1 after Knock-out (None where a step has none)."""
@@ -171,13 +174,11 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
     if kind == "strays":
         before = np.asarray(render_region(sheet, docket, "ink", level, box, cache).rgb)
         after = np.asarray(render_region(sheet, docket, "spotting", level, box, cache).rgb)
-        change = np.minimum(highest(np.asarray(cv2.absdiff(before, after))) * 1.3, 250).astype(np.uint8)
-        clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
-        gone = None if clearing is None else clearing.tile(box, level)
-        if gone is not None:
-            # A pale speck hardly shows on white: where it lies is tinted in any case.
-            change = cv2.max(change, cv2.min(gone, 120.0))
-        return np.asarray(change, np.uint8)
+        change = highest(np.asarray(cv2.absdiff(before, after)))
+        # In its own form, so that one can tell what it is; lifted, as a pale speck hardly shows on white.
+        lifted = np.minimum(_LEAST_SHOWN + 1.2 * np.arange(256), 250).astype(np.uint8)
+        lifted[: _UNSEEN + 1] = 0
+        return np.asarray(cv2.LUT(change, lifted), np.uint8)
     if kind in ("fringe", "tones", "edge-lost"):
         return _cut_overlay(sheet, docket, kind, level, box, cache)
     recipe = make_recipe(docket, sheet.readings)
