@@ -6,6 +6,8 @@ share of the paint it belongs to: the paint just inside for an edge pixel, the p
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -21,25 +23,35 @@ _PALE = (
 )
 _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully covered, so that grain does not pierce it
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
+_CALM_EDGE = 2  # up to this edge width, px, the picture is a reduced one
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 
 
+@dataclass(frozen=True, eq=False)
+class Inside:
+    """What the whole sheet shows of each pixel, (H, W) uint8: 255 where it lies inside paint (``core``), and where paint
+    that has an inside is so ``near`` that the pixel may belong to it."""
+
+    core: Plane8
+    near: Plane8
+
+
 def body_alpha(
-    least: Plane8, body: float, edge_px: float, inside: Plane8 | None = None, rgb: Plane8 | None = None
+    least: Plane8, body: float, edge_px: float, inside: Inside | None = None, rgb: Plane8 | None = None
 ) -> Plane8:
     """Alpha of coloured marks from the least alpha that explains each pixel.
 
     ``least`` (H, W) uint8 is 255 (1 - min channel), exactly 0 on bare paper. ``body`` 0..1: see-through paint (0), washes
     that are opaque unless pale (0.5), washes that are opaque inside and fade out at their rims (0.75), opaque paint whose
     rims are as full as its inside (1). ``edge_px`` is how wide
-    an edge is; ``inside`` (H, W) 255 where the whole sheet shows that a pixel lies inside paint. With ``rgb``
+    an edge is; ``inside`` what the whole sheet shows. With ``rgb``
     (H, W, 3), the picture over white, no edge pixel gets so much that its colour would be lighter than its paint's.
     """
     if body <= 0:
         return least
     inner = _inside(least, edge_px)
     if inside is not None:
-        inner = np.asarray(cv2.max(inner, inside))
+        inner = np.asarray(cv2.max(inner, inside.core))
     inner = _without_pale_rims(inner, least, inside, edge_px)
     own = _own_depth(least, inner, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
@@ -60,17 +72,18 @@ def body_alpha(
     return np.asarray(cv2.max(out, least))
 
 
-def _without_pale_rims(inner: Plane8, least: Plane8, inside: Plane8 | None, edge_px: float) -> Plane8:
+def _without_pale_rims(inner: Plane8, least: Plane8, inside: Inside | None, edge_px: float) -> Plane8:
     """The inside of paint without pale paint (or paper, in a corner) that runs along it as a narrow band: made opaque it
     would be a white rim. Broad pale paint stays."""
-    calm = cv2.GaussianBlur(least, (3, 3), 0).astype(np.float32)
+    calm = (cv2.GaussianBlur(least, (3, 3), 0) if _edge(edge_px) > _CALM_EDGE else least).astype(np.float32)
     pale = cv2.bitwise_and(inner, cv2.threshold(np.asarray(calm), 40, 255, cv2.THRESH_BINARY_INV)[1].astype(np.uint8))
     reach = 2 * max(1, round(2.4 * edge_px)) + 1
     broad = cv2.morphologyEx(pale, cv2.MORPH_OPEN, np.ones((reach, reach), np.uint8))
     # What lies between broad pale paint and deep paint belongs to both.
     broad = cv2.dilate(broad, np.ones((5, 5), np.uint8))
     if inside is not None:
-        broad = cv2.max(broad, inside)
+        # Paper between strokes, darkened a little by their blur, looks as pale paint does; the sheet at large knows.
+        broad = cv2.max(cv2.min(broad, inside.near), inside.core)
     # Elsewhere a pixel belongs to the inside from about half the depth of the paint beside it.
     around = cv2.dilate(calm, np.ones((7, 7), np.uint8))
     share = calm / np.maximum(around, 28)
@@ -107,9 +120,11 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, edge_px: float) -> Pla
 def _inside(least: Plane8, edge_px: float) -> Plane8:
     """255 where paint is that does not touch paper within an edge's width."""
     # A few steps of noise beside a mark are not paint; over a few pixels pale paint stands above them.
-    calm = cv2.GaussianBlur(least, (5, 5), 0)
-    paint = cv2.medianBlur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], 7)
+    # A reduced picture is calm already, and its edges are too narrow for wide windows.
     r = _edge(edge_px)
+    wide, most = (5, 7) if r > _CALM_EDGE else (3, 3)
+    calm = cv2.GaussianBlur(least, (wide, wide), 0)
+    paint = cv2.medianBlur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], most)
     return np.asarray(cv2.erode(paint, np.ones((2 * r + 1, 2 * r + 1), np.uint8)))
 
 

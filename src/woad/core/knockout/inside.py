@@ -10,44 +10,102 @@ Plane = NDArray[np.float32]
 
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
 _SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
-_PAINTED = 0.0035  # mean difference from which an enclosed area is pale paint, not paper
+_PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks in the mean when it is pale paint
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
+_MEANS = ((1.2, 1.0), (3.0, 0.75))  # over how many cells (sigma) and from which share of the least difference
+_CAST = 0.015  # difference between channels from which paper's colour is another one
+_CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
+_TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
+_FAR = 12.0  # cells over which a place near deep paint takes after one that can be told
+_BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 
 
-def find_inside(missing: Plane, floor: float) -> Plane:
-    """How surely each place lies inside paint, away from its rim: 0..1, (h, w) float32.
+def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
+    """How surely each place lies inside paint, away from its rim, and within reach of such a place: 0..1, (h, w, 2)
+    float32.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet; ``floor`` what paper's
-    noise does not reach there. Areas that paint encloses count when their mean differs from paper at all, which shows
-    far below the noise of single pixels.
+    noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when their mean differs from paper at all, which shows
+    far below the noise of single pixels, or when what was taken for paper in them has another colour than outside.
     """
-    calm = cv2.GaussianBlur(missing, (0, 0), 1.2)
-    paint = (calm > max(_LEAST, 0.8 * floor)).astype(np.uint8)
+    paint = _painted(missing, max(_LEAST, 0.8 * floor))
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, mean = _of_middles(missing, 1 - paint, labels, count)
+        rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+        outside = rim[rim > 0]
+        bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.size else 0.0
         # A small area is darkened more by what encloses it, and its mean is less sure.
-        held = (mean > _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))) & (size > 8)
+        held = (mean > bare + _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))) & (size > 8)
+        held |= (size > 8) & (_other_cast(light, np.isin(labels, outside), labels, count) > _CAST)
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own.
         held |= _edged_by_deep(missing, 1 - paint, labels, count) < _GAP
         held[0] = False
-        rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
-        held[np.unique(rim)] = False
+        held[rim] = False
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     inner = cv2.erode(paint, np.ones((9, 9), np.uint8)).astype(np.float32)
-    return np.asarray(cv2.GaussianBlur(inner, (0, 0), 0.8), np.float32)
+    near = cv2.dilate(inner, np.ones((13, 13), np.uint8))
+    return np.asarray(np.dstack([cv2.GaussianBlur(inner, (0, 0), 0.8), near]), np.float32)
+
+
+def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
+    """Where paint is seen, 0 or 1: deep paint by itself; pale paint by the mean of a few cells that no deep paint blurs
+    into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
+    paint between deep strokes goes with its paint, a narrow gap between them stays open."""
+    deep = (missing > _DEEP).astype(np.uint8)
+    near_deep = cv2.dilate(deep, _BOX3)
+    told = 1 - near_deep.astype(np.float32)
+    pale = np.zeros(told.shape, bool)
+    # Streaks of thick white paint come down to paper's tone; the mean over more cells tells it from paper all the same.
+    for sigma, share in _MEANS:
+        weight = cv2.GaussianBlur(told, (0, 0), sigma)
+        pale |= cv2.GaussianBlur(missing * told, (0, 0), sigma) > share * least * weight
+    pale &= told > 0
+    paper = (told > 0) & ~pale
+    _, pieces, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
+    paper &= stats[pieces, cv2.CC_STAT_AREA] >= _CROWD
+    away, nearest = cv2.distanceTransformWithLabels(
+        1 - (paper | pale).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    of_label = np.zeros(int(nearest.max()) + 1, np.uint8)
+    of_label[nearest[pale]] = 1
+    # An opening in which nothing but pale paint can be told is a stroke of it, to its last tip; and a tip that dry brush
+    # has cut off is one, too.
+    count, openings, stats, _ = cv2.connectedComponentsWithStats(1 - deep, connectivity=8)
+    told_pale, told_paper = (np.bincount(openings[kind], minlength=count) for kind in (pale, paper))
+    stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
+    stroke[0] = False
+    return np.asarray((deep > 0) | ((of_label[nearest] > 0) & (away <= _FAR)) | stroke[openings], np.uint8)
 
 
 def _of_middles(
     missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Size and mean difference from paper of the middle of each open area: the blur of what encloses it says nothing of it."""
-    middle = cv2.erode(bare, _BOX5).ravel() > 0
+    """Size and mean difference from paper of each open area, without what deep paint blurs into."""
+    middle = ((bare > 0) & (cv2.dilate((missing > _DEEP).astype(np.uint8), _BOX5) == 0)).ravel()
     flat = labels.ravel()[middle]
     size = np.bincount(flat, minlength=count)
     total = np.bincount(flat, weights=missing.ravel()[middle].astype(np.float64), minlength=count)
     return size, total / np.maximum(size, 1)
+
+
+def _other_cast(light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int32], count: int) -> NDArray[np.float64]:
+    """By how much the colour of paper in each open area differs from that of the nearest paper outside: light changes its
+    strength from place to place, its colour hardly across a stroke."""
+    if not outside.any():
+        return np.zeros(count)
+    _, nearest = cv2.distanceTransformWithLabels(
+        1 - outside.astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    place = np.zeros(int(nearest.max()) + 1, np.int64)
+    place[nearest[outside]] = np.flatnonzero(outside)
+    enclosed = (labels > 0) & ~outside
+    flat, inner = labels[enclosed], light[enclosed]
+    beside = light.reshape(-1, light.shape[2])[place[nearest[enclosed]]]
+    size = np.maximum(np.bincount(flat, minlength=count), 1)
+    ratio = [np.bincount(flat, weights=own, minlength=count) / size for own in (inner / np.maximum(beside, 1e-3)).T]
+    return np.asarray(np.max(ratio, axis=0) - np.min(ratio, axis=0))
 
 
 def _edged_by_deep(

@@ -13,7 +13,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.dropout import find_pencil
 from woad.core.knockout.inside import find_inside
-from woad.core.paper.evening import Gain, even, make_gain, regular_grid
+from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
@@ -110,14 +110,15 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         sharpness=0.0 if edges is None else _sharpness(edges.result()),
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         ink_said=bool(said.ink),
-        inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)]),
+        inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
         inside_cell_px=1 << base,
     )
 
 
-def _inside(reduced: Plane, floor: float) -> Plane:
+def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int) -> Plane:
     missing = np.maximum(1 - srgb_encode(np.clip(lowest(reduced), 0, 1)), 0)
-    return find_inside(np.asarray(missing, np.float32), 0.5 * floor)[..., None]
+    at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
+    return find_inside(np.asarray(missing, np.float32), 0.5 * floor, at_cells)
 
 
 def _as_said(light: LightField | NoEstimate, linear: Plane, said: Said) -> LightField:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, sharpness, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
-from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
+from woad.core.knockout.coverage import BODY_REACH, Inside, body_alpha, unmix
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up
@@ -208,10 +208,11 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    inside: Plane8 | None = None
+    inside: Inside | None = None
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-        inside = np.asarray(np.rint(part[..., 0] * 255), np.uint8)
+        core, near = cv2.split(np.rint(part * 255).astype(np.uint8))
+        inside = Inside(np.asarray(core), np.asarray(near))
     alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
     return CutOut(alpha, unmix(rgb, alpha))
 
