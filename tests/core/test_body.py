@@ -1,0 +1,61 @@
+"""Opaque paint on a whole sheet: paper between strokes is clear at every zoom, white paint among them is not."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from sheets import png_bytes
+from woad.core.docket.media import starting_docket
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.tiles import Region
+from woad.core.render.region import render_region
+from woad.core.render.sheet import Sheet, make_sheet
+
+PAPER, BLUE, NAVY, WHITE = (236, 231, 220), (64, 120, 180), (40, 50, 70), (226, 220, 205)
+DOCKET = starting_docket("gouache").with_setting("square.on", False).with_setting("scan.ppi", 300)
+
+
+@pytest.fixture(scope="module")
+def sheet() -> Sheet:
+    """A lattice of bars over bare paper; two painted fields with a thin gap of paper; a white wave on one of them."""
+    rng = np.random.default_rng(11)
+    picture = np.full((1200, 1200, 3), PAPER, np.float32)
+    for i in range(4):
+        cv2.line(picture, (200 + 60 * i, 80), (200 + 60 * i, 500), NAVY, 12, cv2.LINE_AA)
+        cv2.line(picture, (194, 80 + 140 * i), (386, 80 + 140 * i), NAVY, 12, cv2.LINE_AA)
+    cv2.rectangle(picture, (150, 600), (1050, 846), BLUE, -1)
+    cv2.rectangle(picture, (150, 850), (1050, 1100), NAVY, -1)
+    wave = np.array([[300, 720], [450, 700], [600, 720], [450, 712]], np.int32)
+    cv2.fillPoly(picture, [wave], WHITE, cv2.LINE_AA)
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + rng.normal(0, 1.2, picture.shape)
+    scan = np.clip(picture, 0, 255).astype(np.uint8)
+    return make_sheet(take_in("paint.png", png_bytes(scan)), build_pyramid(scan), DOCKET)
+
+
+def alpha_at(sheet: Sheet, level: int, box: tuple[int, int, int, int]) -> np.ndarray:
+    """Coverage over (left, top, right, bottom), full-size px."""
+    x, y, right, bottom = (v >> level for v in box)
+    alpha = render_region(sheet, DOCKET, "knockout", level, Region(x, y, right - x, bottom - y)).alpha
+    assert alpha is not None
+    return alpha
+
+
+@pytest.mark.parametrize("level", [0, 1, 2])
+def test_paper_between_bars_and_in_a_thin_gap_is_clear(sheet: Sheet, level: int) -> None:
+    """Openings of 48 x 128 px at any level; a gap of 4 px, in the file."""
+    for column in range(3):
+        for row in range(3):
+            left, top = 206 + 60 * column, 86 + 140 * row
+            assert alpha_at(sheet, level, (left + 8, top + 8, left + 40, top + 120)).max() == 0
+    if level == 0:
+        middle = alpha_at(sheet, 0, (250, 848, 950, 849))
+        assert np.mean(middle) < 40
+
+
+@pytest.mark.parametrize("level", [0, 1, 2])
+def test_a_wave_of_white_paint_on_blue_is_no_hole(sheet: Sheet, level: int) -> None:
+    """From its broad middle to its tips, and the blue beside it."""
+    assert alpha_at(sheet, level, (260, 680, 640, 740)).min() > 240
