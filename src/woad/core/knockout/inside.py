@@ -26,8 +26,9 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     float32.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet; ``floor`` what paper's
-    noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when their mean differs from paper at all, which shows
-    far below the noise of single pixels, or when what was taken for paper in them has another colour than outside.
+    noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when
+    their mean differs from paper at all, which shows far below the noise of single pixels, or when what was taken for
+    paper in them has another colour than outside.
     """
     paint = _painted(missing, max(_LEAST, 0.8 * floor))
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
