@@ -198,6 +198,35 @@ def test_bumps_are_evened_and_corners_stay() -> None:
         assert (lines[0] - lines[1]).sum() * 0.05 / 255 < 1.0  # how far the tip was drawn back, px
 
 
+@pytest.mark.parametrize(
+    "moves", [Moves(1.0, True, 0, 0), Moves(-1.0, True, 0, 0), Moves(0, True, 2, 0), Moves(0, True, 0, 0.8)]
+)
+def test_a_line_over_a_wash_stays_and_the_washs_own_edge_moves(moves: Moves) -> None:
+    """Inside the wash nothing changes, beside the line least of all; its border moves as a black mark's does."""
+    wash = np.zeros((90, 220), np.float32)
+    wash[20:70, 25:195] = 0.3
+    cv2.line(wash, (5, 44), (215, 44), 1.0, 4, cv2.LINE_AA)
+    before = np.rint(cv2.GaussianBlur(wash, (0, 0), 0.7) * 255).astype(np.uint8)
+    after = reshape(before, moves)
+    inside = (slice(28, 62), slice(35, 185))
+    assert np.abs(after[inside].astype(int) - before[inside]).max() <= 1
+    high = [
+        p[:35, 60:160].sum(dtype=np.float64) / 100 / 76.5 for p in (before, after)
+    ]  # px of the wash over its middle
+    assert abs(high[1] - high[0] - moves.move) < 0.3
+
+
+def test_lines_side_by_side_are_evened_each_by_itself() -> None:
+    """Lines of 3 px, 6 px apart, smoothed by 3 px: all stay, and nothing fills the gaps."""
+    lines = np.zeros((80, 160), np.float32)
+    for y in range(10, 70, 9):
+        lines[y : y + 3, 20:140] = 1
+    before = np.rint(cv2.GaussianBlur(lines, (0, 0), 0.6) * 255).astype(np.uint8)
+    after = reshape(before, Moves(0, True, 3.0, 0))
+    middles, gaps = after[11:68:9, 35:125], after[15:64:9, 35:125]
+    assert middles.min() > 200 and gaps.max() < 30
+
+
 def test_crispness_and_distance() -> None:
     """Crisper edges are steeper but never stairs; distances are true to a tenth of a pixel."""
     soft = cv2.GaussianBlur(drawn([bar(120, 120, 100, 100, 12)]), (0, 0), 1.6)

@@ -14,6 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.edge.marks import REACH_PX, find_marks, nearest_of
+
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
@@ -22,7 +24,6 @@ _KEPT = 0.45  # share of a thin part's half width that a choke may take
 # A corner of 90 degrees moves by about half the scale of the smoothing: from how much of it on it is one.
 _CORNER = 0.17
 _HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
-_TEXTURE_PX = 5  # holes up to this wide are texture, not edges
 
 
 @dataclass(frozen=True)
@@ -38,7 +39,7 @@ class Moves:
     @property
     def reach_px(self) -> int:
         """How far around a pixel is looked."""
-        return int(np.ceil(3.5 * abs(self.move) + 7 * self.smooth)) + 14
+        return int(np.ceil(3.5 * abs(self.move) + 7 * self.smooth)) + REACH_PX
 
     @property
     def still(self) -> bool:
@@ -47,47 +48,34 @@ class Moves:
 
 
 def reshape(alpha: Plane8, moves: Moves) -> Plane8:
-    """Coverage (h, w) uint8 with its edges as asked. Well inside marks it stays what it was, texture and all."""
+    """Coverage (h, w) uint8 with its edges to bare paper as asked. Inside marks it stays what it was: texture, and darker
+    marks on lighter ones."""
     if moves.still or not alpha.any():
         return alpha
-    near = abs(moves.move) + moves.smooth + 6
-    own = _own(alpha, moves)
-    ratio = np.where(own > 7, alpha / np.maximum(own, 1), 0).astype(np.float32)
-    ratio = np.minimum(ratio, 1)
-    closed = cv2.morphologyEx(ratio, cv2.MORPH_CLOSE, np.ones((_TEXTURE_PX, _TEXTURE_PX), np.uint8))
-    far = signed_distance(closed)
-    moved = _evened(far, moves.smooth) if moves.smooth >= 0.25 else far
-    half = _half_width(far, max(-moves.move / _KEPT + _HAIR, 2.0))
+    filled, grain, level = find_marks(alpha)
+    if not (filled >= 0.5).any():
+        return alpha
+    far = signed_distance(filled)
+    half = _half_width(far, max(-moves.move / _KEPT + _HAIR, 1.5 * moves.smooth, 2.0))
+    moved = _evened(far, half, moves.smooth) if moves.smooth >= 0.25 else far
     moved = moved + _allowed(half, moves)
     width = edge_width(moves.crispness)
-    share = np.clip(0.5 + moved / width, 0, 1)
-    # Grain at the edge keeps its own depth relative to the whole mark around it.
-    grain = np.where(closed > 0.5, np.minimum(ratio / np.maximum(closed, 0.05), 1), 1)
-    # A dent in an edge that is evened is no grain.
-    from_edge = min(moves.smooth, 1.5)
-    inner = np.clip((far - from_edge) / 1.5, 0, 1) if from_edge else (far > 0).astype(np.float32)
-    grain = 1 - inner * (1 - grain)
-    out = share * own * grain
+    # What an edge gains is as full as the mark it grows from.
+    level = level.ravel()[nearest_of(filled >= 0.5)[1]]
+    out = np.clip(0.5 + moved / width, 0, 1) * level * grain
     # Deep inside, and far outside, nothing changes.
     deep = np.clip((np.minimum(far, moved) - width / 2 - 0.3) / 1.5, 0, 1)
     # Lines of a pixel or two have no inside to be trimmed: unless asked, they stay as they are.
     thin = np.clip((1.5 - half) / 0.6, 0, 1) * (half > 0) if moves.thin and moves.move <= 0 else np.float32(0)
     still = np.maximum(deep, thin)
     out = out * (1 - still) + alpha * still
-    out = np.where(far < -near, 0, out)
+    out = np.where(far < -(abs(moves.move) + moves.smooth + 6), 0, out)
     return np.asarray(np.clip(np.rint(out), 0, 255), np.uint8)
 
 
 def edge_width(crispness: float) -> float:
     """How wide edges become, px; never so narrow that stairs are seen."""
     return float(max(OWN_WIDTH * 2.0 ** (-1.4 * crispness), 1.0))
-
-
-def _own(alpha: Plane8, moves: Moves) -> Plane:
-    """The coverage that marks around each place have where they are full."""
-    reach = 4 + int(np.ceil(max(moves.move, 0)))
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1, 2 * reach + 1))
-    return np.asarray(cv2.blur(cv2.dilate(cv2.GaussianBlur(alpha, (3, 3), 0), kernel), (3, 3)), np.float32)
 
 
 def signed_distance(share: Plane) -> Plane:
@@ -112,7 +100,8 @@ def signed_distance(share: Plane) -> Plane:
     rows, columns = np.indices(share.shape, np.float32)
     along = (columns - px) * nx + (rows - py) * ny
     # Right beside the edge a place may lie sideways of its nearest pixel: there the normal counts in any case.
-    way = np.where((np.abs(along) >= 0.75 * gap) | (gap < 2.2), along, np.where(inside, gap, -gap))
+    away = np.where(np.abs(along) >= 0.75 * gap, np.abs(along), gap)
+    way = np.where(gap < 2.2, along, np.where(inside, away, -away))
     return np.asarray(np.where(edge, fine, way + offset), np.float32)
 
 
@@ -139,9 +128,9 @@ def _beside_edges(share: Plane) -> Plane:
     return np.asarray(np.where(one_way, summed, own), np.float32)
 
 
-def _evened(far: Plane, size: float) -> Plane:
+def _evened(far: Plane, half: Plane, size: float) -> Plane:
     """Distances smoothed along the edge, corners left alone: smoothing at a larger scale moves a bump no farther, but a
-    corner farther."""
+    corner farther. Neither a part (of ``half`` its width) nor a gap gives more than a share of its width to it."""
     sigma = 1.4 * size + 0.2
     held = np.clip(far, -6 * size - 4, 6 * size + 4)
     shift = cv2.GaussianBlur(held, (0, 0), sigma) - held
@@ -151,7 +140,9 @@ def _evened(far: Plane, size: float) -> Plane:
     corner = np.where(np.abs(far) < 2.5 * sigma, corner, 0).astype(np.float32)
     reach = int(np.ceil(2 * sigma)) | 1
     corner = cv2.blur(cv2.dilate(corner, np.ones((reach, reach), np.uint8)), (3, 3))
-    return np.asarray(far + shift * (1 - corner), np.float32)
+    gap = _half_width(-far, 1.5 * size)
+    shift = np.clip(shift * (1 - corner), -_KEPT * half, _KEPT * np.where(far > 0, np.inf, gap))
+    return np.asarray(far + shift, np.float32)
 
 
 def _half_width(far: Plane, most: float) -> Plane:

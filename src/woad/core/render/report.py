@@ -80,9 +80,11 @@ def look_at_scan(
         burnt, burnt_at = burnt_share(encoded, inside)
         light = lit.result()
     width = edge_width(crops)
-    noise = paper_noise(calm)
     soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
     quality, scaled = _worst_quality(original, scan, areas, soft)
+    # What heavy compression leaves scattered about is its own.
+    rescaled = quality >= faults_of.LEAST_QUALITY and rhythm(calm) >= SCALED
+    noise = paper_noise(calm, rescaled)
     faults: list[Fault] = []
     points: list[Point] = []
 
@@ -97,7 +99,7 @@ def look_at_scan(
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))
     note("Glare", f"{light.glare:.0f} %", faults_of.glare(light))
-    note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise, rhythm(calm) >= SCALED))
+    note("Noise", f"{noise:.1f} of 255", faults_of.noisy(noise, rescaled))
     note("Tilt", faults_of.tilt_text(found), faults_of.tilted(found))
     note("Keystone", faults_of.keystone_text(found), faults_of.keystone(found))
     size = faults_of.sheet_px(scan, found)

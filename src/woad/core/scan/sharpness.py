@@ -19,7 +19,8 @@ _STEPS = 0.12, 0.06, 0.03  # how high steps are that tell; lower ones only where
 def edge_width(crops: Sequence[Plane]) -> float | NoEstimate:
     """Width in px of the sharpest edges: the height of the step over its steepest slope, sharpest tenth of all edges.
 
-    Parameters: ``crops`` full-size grey parts (h, w) in 0..1. A step blurred by a Gaussian of sigma s has 2.5 s.
+    Parameters: ``crops`` full-size grey parts (h, w) in 0..1. A step blurred by a Gaussian of sigma s has 2.5 s;
+    a thin line or dense hatching has less, and is counted as the step that the same blur would make.
     Drawn marks have soft edges too; only the sharpest ones tell the scan's own blur.
     """
     for least in _STEPS:
@@ -67,10 +68,16 @@ def _widths(crop: Plane, least: float) -> NDArray[np.float64]:
     high = np.where(rising, line[middle:], -1).max(axis=0)
     low = np.where(falling, line[middle::-1], 2).min(axis=0)
     step = high - low
+    above = (rising & (line[middle:] >= low + 0.9 * step)).sum(axis=0)
+    below = (falling & (line[middle::-1] <= low + 0.1 * step)).sum(axis=0)
     good = step > least
-    width = step[good] / slope[y, x][good] / 2.507
-    return np.asarray(np.sqrt(np.maximum(width**2 - _SMOOTH**2 - 0.2, 0.01)) * 2.507, np.float64)
+    sigma = step[good] / slope[y, x][good] / np.where(np.maximum(above, below)[good] < _LEVEL, _OF_LINE, _OF_STEP)
+    return np.asarray(np.sqrt(np.maximum(sigma**2 - _SMOOTH**2 - 0.2, 0.01)) * _OF_STEP, np.float64)
 
 
 _SMOOTH = 0.7
+# Height over steepest slope of a Gaussian's integral, sqrt(2 pi) sigma, and of a Gaussian, sqrt(e) sigma: what blur makes of
+# a step, and of a line that is thinner than itself, which is on neither side level for long.
+_OF_STEP, _OF_LINE = 2.507, 1.649
+_LEVEL = 5  # px
 _BOX = np.ones((9, 9), np.uint8)
