@@ -13,7 +13,7 @@ REACH_PX = 24  # how far around a pixel is looked
 _FAINT = 4  # coverage, of 255, up to which nothing is a mark
 _EDGE_PX = 4.0  # from a pixel of an edge its mark's even tone lies within this
 _PEAK_PX = 3  # and in a line too thin to have one, its darkest pixel
-_HOLE_PX, _HOLE_WIDTH = 12, 5  # holes up to this long and narrower than this are texture, not edges
+_HOLE_PX, _HOLE_WIDTH = 12, 5  # what is narrower than this is texture, not an edge; holes up to this long, wholly
 _BOX5 = np.ones((5, 5), np.uint8)
 
 
@@ -24,7 +24,7 @@ def find_marks(alpha: Plane8) -> tuple[Plane, Plane, Plane]:
     Parameters: ``alpha`` (h, w) uint8 coverage.
     """
     even = _evenness(alpha)
-    level = _levels(alpha, even > 0.5)
+    level = np.maximum(_levels(alpha, even > 0.5), alpha).astype(np.float32)
     own = np.where(level > _FAINT, np.minimum(alpha / np.maximum(level, 1), 1), 0).astype(np.float32)
     own = np.maximum(own, even)
     filled = np.where(_holes(own < 0.5), np.float32(1), own)
@@ -57,6 +57,14 @@ def nearest_of(places: NDArray[np.bool_]) -> tuple[Plane, NDArray[np.int64]]:
     index = np.zeros(int(labels.max()) + 1, np.int64)
     index[labels[places]] = np.flatnonzero(places)
     return np.asarray(gap, np.float32), index[labels]
+
+
+def beside_open(bare: NDArray[np.bool_], reach: float) -> Plane:
+    """0..1, (h, w): near which pixels a wide ``bare`` place lies, within ``reach`` px and a little; gaps that are narrower
+    than a few px, as in dry brush, are texture, and their sides no edges."""
+    wide = cv2.morphologyEx(bare.astype(np.uint8), cv2.MORPH_OPEN, np.ones((_HOLE_WIDTH, _HOLE_WIDTH), np.uint8))
+    away = cv2.distanceTransform(1 - wide, cv2.DIST_L2, 5) if wide.any() else np.full(bare.shape, 1e3)
+    return np.asarray(np.clip(reach + 4.0 - away, 0, 1), np.float32)
 
 
 def _holes(bare: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -14,13 +14,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.edge.marks import REACH_PX, find_marks, nearest_of
+from woad.core.edge.marks import REACH_PX, beside_open, find_marks, nearest_of
 
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
 OWN_WIDTH = 1.5  # how wide an edge is when nothing else is asked for, px
 _KEPT = 0.45  # share of a thin part's half width that a choke may take
+_GIVEN = 0.6  # and evening may take, or give a gap
 # A corner of 90 degrees moves by about half the scale of the smoothing: from how much of it on it is one.
 _CORNER = 0.17
 _HAIR = 0.5  # half the width, px, of a line that a choke takes nothing of
@@ -63,11 +64,11 @@ def reshape(alpha: Plane8, moves: Moves) -> Plane8:
     # What an edge gains is as full as the mark it grows from.
     level = level.ravel()[nearest_of(filled >= 0.5)[1]]
     out = np.clip(0.5 + moved / width, 0, 1) * level * grain
-    # Deep inside, and far outside, nothing changes.
+    # Deep inside, in the narrow gaps of a dry brush, and far outside, nothing changes.
     deep = np.clip((np.minimum(far, moved) - width / 2 - 0.3) / 1.5, 0, 1)
     # Lines of a pixel or two have no inside to be trimmed: unless asked, they stay as they are.
     thin = np.clip((1.5 - half) / 0.6, 0, 1) * (half > 0) if moves.thin and moves.move <= 0 else np.float32(0)
-    still = np.maximum(deep, thin)
+    still = np.maximum(np.maximum(deep, thin), 1 - beside_open(filled < 0.5, abs(moves.move) + moves.smooth))
     out = out * (1 - still) + alpha * still
     out = np.where(far < -(abs(moves.move) + moves.smooth + 6), 0, out)
     return np.asarray(np.clip(np.rint(out), 0, 255), np.uint8)
@@ -141,7 +142,7 @@ def _evened(far: Plane, half: Plane, size: float) -> Plane:
     reach = int(np.ceil(2 * sigma)) | 1
     corner = cv2.blur(cv2.dilate(corner, np.ones((reach, reach), np.uint8)), (3, 3))
     gap = _half_width(-far, 1.5 * size)
-    shift = np.clip(shift * (1 - corner), -_KEPT * half, _KEPT * np.where(far > 0, np.inf, gap))
+    shift = np.clip(shift * (1 - corner), -_GIVEN * half, _GIVEN * np.where(far > 0, np.inf, gap))
     return np.asarray(far + shift, np.float32)
 
 
