@@ -42,6 +42,7 @@ Mask = NDArray[np.bool_]
 _LIGHT_PX, _CROP_PX = 900, 256
 _CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.3, 0.6
 _GRID = 0.1  # a smoothed grid of blocks from which the picture was compressed heavily
+_NO_FADED, _TOGETHER = 0.11, 0.8  # clearness of pictures that were not; share of a whole that two traces make
 _HEAVY = (10, 35)  # qualities that leave one
 _SCALED_EDGE_PX = 2.6  # edges of a picture that was scaled up again are at least as wide
 
@@ -177,11 +178,15 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
     if clear >= _CLEAR:
         return quality, False
     quality, clear = fit_faded_quality(counts)
-    if clear >= _CLEAR_FADED and _HEAVY[0] <= quality <= _HEAVY[1]:
+    heavy = min(max(quality, _HEAVY[0]), _HEAVY[1])
+    if clear >= _CLEAR_FADED and quality == heavy:
         return quality, True
-    if smoothed_grid(areas) >= _GRID:
+    grid = smoothed_grid(areas)
+    # Two traces that are each too weak tell together what one of them would.
+    both = (clear - _NO_FADED) / (_CLEAR_FADED - _NO_FADED) + grid / _GRID
+    if grid >= _GRID or (grid > 0 and quality == heavy and both >= _TOGETHER):
         # That it was compressed is sure; to which quality is the best guess.
-        return min(max(quality, _HEAVY[0]), _HEAVY[1]), True
+        return heavy, True
     if soft:
         corner = Region(0, 0, 2048, 1024).clip(scan.width, scan.height)
         luma = luma_255(_encoded(scan.read(0, corner)))
