@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from woad.app.bench import BenchBar
 from woad.app.jobs import Checker, Looker, Opener, Reporter, Squarer, Writer
@@ -69,16 +69,19 @@ class Desk(QWidget):
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             scroll.setWidget(panel)
             self.panel_stack.addWidget(scroll)
-        centre, column = QWidget(), QVBoxLayout()
+        centre, column = QWidget(), QGridLayout()
         centre.setLayout(column)
-        column.addWidget(self.viewbar)
-        column.addWidget(self.messages)
+        column.addWidget(self.viewbar, 0, 0)
         both = QHBoxLayout()
         both.setContentsMargins(0, 0, 0, 0)
         both.setSpacing(0)
         both.addWidget(self.before, 1)
         both.addWidget(self.view, 1)
-        column.addLayout(both, 1)
+        column.addLayout(both, 1, 0)
+        column.setRowStretch(1, 1)
+        # Over the view, so that the sheet stays where it is under the hand that works on it.
+        column.addWidget(self.messages, 1, 0, Qt.AlignmentFlag.AlignTop)
+        self.messages.raise_()
         middle, row = QWidget(), QHBoxLayout()
         middle.setLayout(row)
         row.addWidget(self.pile)

@@ -45,7 +45,7 @@ class StatusLine(QWidget):
         else:
             self.place.setText(f"x {x:.0f} px   y {y:.0f} px")
         self.rgb.setText("R {} G {} B {}".format(*spot.rgb))
-        self.density.setText("" if spot.density is None else f"D {max(spot.density, 0.0):.2f}")
+        self.density.setText("" if spot.density is None else f"D {max(0.0, spot.density):.2f}")
         self.coverage.setText(
             "" if spot.coverage is None else self.tr("coverage {0} %").format(round(spot.coverage * 100))
         )
