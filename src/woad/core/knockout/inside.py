@@ -12,11 +12,12 @@ _LEAST = 0.014  # encoded difference from paper that is surely paint over a few 
 _SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
 _PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks in the mean when it is pale paint
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
-_MEANS = ((1.2, 1.0), (3.0, 0.75))  # over how many cells (sigma) and from which share of the least difference
+_OVER = 1.2, 3.0  # cells (sigma) over which means are taken
+_WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
-_FAR = 12.0  # cells over which a place near deep paint takes after one that can be told
+_FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 
@@ -57,12 +58,10 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     deep = (missing > _DEEP).astype(np.uint8)
     near_deep = cv2.dilate(deep, _BOX3)
     told = 1 - near_deep.astype(np.float32)
-    pale = np.zeros(told.shape, bool)
-    # Streaks of thick white paint come down to paper's tone; the mean over more cells tells it from paper all the same.
-    for sigma, share in _MEANS:
-        weight = cv2.GaussianBlur(told, (0, 0), sigma)
-        pale |= cv2.GaussianBlur(missing * told, (0, 0), sigma) > share * least * weight
-    pale &= told > 0
+    around, wide = (_mean_of(missing, told, sigma) / least for sigma in _OVER)
+    # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
+    # same, and what is paper beside a wash has none of it close by.
+    pale = (told > 0) & ((around > 1) | ((wide > _WIDE) & (around > _CLOSE)))
     paper = (told > 0) & ~pale
     _, pieces, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
     paper &= stats[pieces, cv2.CC_STAT_AREA] >= _CROWD
@@ -78,6 +77,12 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
     stroke[0] = False
     return np.asarray((deep > 0) | ((of_label[nearest] > 0) & (away <= _FAR)) | stroke[openings], np.uint8)
+
+
+def _mean_of(plane: Plane, told: Plane, sigma: float) -> Plane:
+    """Mean around each cell of those that tell."""
+    weight = cv2.GaussianBlur(told, (0, 0), sigma)
+    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32)
 
 
 def _of_middles(
