@@ -10,6 +10,7 @@ from woad.app.session import Entry, Session
 from woad.core.docket.spotting import MOST_DECIDED, Decision
 from woad.core.render.clearing import goes
 from woad.core.render.found import Found
+from woad.core.units import mm_to_px
 
 _UNSURE = 0.15  # from which share of dirt a small mark is listed, though it stays
 MANY = 8_000
@@ -90,7 +91,7 @@ def _made(found: Found, entry: Entry) -> Items:
 def size_px(entry: Entry | None, item: Item) -> float:
     """A stray's size in pixels of the sheet at full size."""
     ppi = None if entry is None or entry.sheet is None else entry.sheet.ppi
-    return item.size_mm * (ppi or 300.0) / 25.4
+    return mm_to_px(item.size_mm, ppi or 300.0)
 
 
 def step(session: Session, by: int) -> Item | None:

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.nearest import nearest_of
+
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
@@ -43,20 +45,8 @@ def _levels(alpha: Plane8, even: NDArray[np.bool_]) -> Plane:
     calm = cv2.GaussianBlur(alpha, (3, 3), 0)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _PEAK_PX + 1,) * 2)
     peak = np.asarray(cv2.blur(cv2.dilate(calm, kernel), (3, 3)), np.float32)
-    if not even.any():
-        return peak
     gap, near = nearest_of(even)
     return np.where(gap <= _EDGE_PX, calm.ravel()[near], peak).astype(np.float32)
-
-
-def nearest_of(places: NDArray[np.bool_]) -> tuple[Plane, NDArray[np.int64]]:
-    """For every pixel how far the nearest of some places is, px, and its index in the flattened plane; there is one."""
-    gap, labels = cv2.distanceTransformWithLabels(
-        1 - places.astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    index = np.zeros(int(labels.max()) + 1, np.int64)
-    index[labels[places]] = np.flatnonzero(places)
-    return np.asarray(gap, np.float32), index[labels]
 
 
 def beside_open(bare: NDArray[np.bool_], reach: float) -> Plane:

@@ -14,7 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.edge.marks import REACH_PX, beside_open, find_marks, nearest_of
+from woad.core.edge.marks import REACH_PX, beside_open, find_marks
+from woad.core.raster.nearest import nearest_of
 
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
@@ -87,17 +88,13 @@ def signed_distance(share: Plane) -> Plane:
     edge = beside & (np.abs(fine) <= 0.8)
     if not edge.any():
         return np.where(inside, np.float32(1e3), np.float32(-1e3))
-    gap, labels = cv2.distanceTransformWithLabels(
-        (~edge).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
+    gap, near = nearest_of(edge)
     # From the nearest edge pixel on along its normal, as far as that leads here; around a corner the way itself counts.
     calm = cv2.GaussianBlur(share, (0, 0), 0.8)
     gx, gy = cv2.Sobel(calm, cv2.CV_32F, 1, 0), cv2.Sobel(calm, cv2.CV_32F, 0, 1)
-    y, x = np.nonzero(edge)
-    known = np.zeros((int(labels.max()) + 1, 5), np.float32)
-    size = np.maximum(np.hypot(gx[y, x], gy[y, x]), 1e-6)
-    known[labels[y, x]] = np.column_stack([fine[y, x], x, y, gx[y, x] / size, gy[y, x] / size])
-    offset, px, py, nx, ny = (known[:, i][labels] for i in range(5))
+    steep = np.maximum(np.hypot(gx, gy), 1e-6)
+    offset, nx, ny = (plane.ravel()[near] for plane in (fine, gx / steep, gy / steep))
+    py, px = (one.astype(np.float32) for one in np.divmod(near, share.shape[1]))
     rows, columns = np.indices(share.shape, np.float32)
     along = (columns - px) * nx + (rows - py) * ny
     # Right beside the edge a place may lie sideways of its nearest pixel: there the normal counts in any case.

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.nearest import nearest_of
+
 Plane = NDArray[np.float32]
 
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
@@ -34,7 +36,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     paint = _painted(missing, max(_LEAST, 0.8 * floor))
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
-        size, mean = _of_middles(missing, 1 - paint, labels, count)
+        size, mean = _of_areas(missing, 1 - paint, labels, count)
         rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
         outside = rim[rim > 0]
         bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.size else 0.0
@@ -65,18 +67,15 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     paper = (told > 0) & ~pale
     _, pieces, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
     paper &= stats[pieces, cv2.CC_STAT_AREA] >= _CROWD
-    away, nearest = cv2.distanceTransformWithLabels(
-        1 - (paper | pale).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    of_label = np.zeros(int(nearest.max()) + 1, np.uint8)
-    of_label[nearest[pale]] = 1
+    away, nearest = nearest_of(paper | pale)
+    beside_pale = pale.ravel()[nearest] & (away <= _FAR)
     # An opening in which nothing but pale paint can be told is a stroke of it, to its last tip; and a tip that dry brush
     # has cut off is one, too.
     count, openings, stats, _ = cv2.connectedComponentsWithStats(1 - deep, connectivity=8)
     told_pale, told_paper = (np.bincount(openings[kind], minlength=count) for kind in (pale, paper))
     stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
     stroke[0] = False
-    return np.asarray((deep > 0) | ((of_label[nearest] > 0) & (away <= _FAR)) | stroke[openings], np.uint8)
+    return np.asarray((deep > 0) | beside_pale | stroke[openings], np.uint8)
 
 
 def _mean_of(plane: Plane, told: Plane, sigma: float) -> Plane:
@@ -85,7 +84,7 @@ def _mean_of(plane: Plane, told: Plane, sigma: float) -> Plane:
     return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32)
 
 
-def _of_middles(
+def _of_areas(
     missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Size and mean difference from paper of each open area, without what deep paint blurs into."""
@@ -101,14 +100,10 @@ def _other_cast(light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int
     strength from place to place, its colour hardly across a stroke."""
     if not outside.any():
         return np.zeros(count)
-    _, nearest = cv2.distanceTransformWithLabels(
-        1 - outside.astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    place = np.zeros(int(nearest.max()) + 1, np.int64)
-    place[nearest[outside]] = np.flatnonzero(outside)
+    _, nearest = nearest_of(outside)
     enclosed = (labels > 0) & ~outside
     flat, inner = labels[enclosed], light[enclosed]
-    beside = light.reshape(-1, light.shape[2])[place[nearest[enclosed]]]
+    beside = light.reshape(-1, light.shape[2])[nearest[enclosed]]
     size = np.maximum(np.bincount(flat, minlength=count), 1)
     ratio = [np.bincount(flat, weights=own, minlength=count) / size for own in (inner / np.maximum(beside, 1e-3)).T]
     return np.asarray(np.max(ratio, axis=0) - np.min(ratio, axis=0))

@@ -167,6 +167,9 @@ def carried(before: Docket, after: Docket, scan: Pyramid, found: Found) -> Docke
     if not (isinstance(settings.trim, tuple) or settings.bows):
         return after
     plain_was, plain_now = (replace(plane_of(one, scan, found), bows=()) for one in (before, after))
+    if plain_was == plain_now:
+        own = {"trim": settings.trim, "bows": settings.bows}
+        return after.model_copy(update={"square": after.square.model_copy(update=own)})
     (w0, h0), (w1, h1) = plain_was.plane, plain_now.plane
 
     def moved(points: Points) -> Points:
