@@ -15,6 +15,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
 from woad.core.render.region import overlay_region
 from woad.core.render.sheet import Sheet
+from woad.core.render.strays import look_over
 
 H, W = 400, 520
 
@@ -69,3 +70,18 @@ def test_one_ink_has_no_fringe_to_show_and_colour_is_looked_at() -> None:
     """No pixel of one colour can be lighter than it; a coloured cut-out of ours has hardly any either."""
     assert not shown(FLAT, "fringe").any()
     assert shown(FLAT, "fringe", colour_sheet()).mean() < 0.002
+
+
+def test_strays_are_shown_in_their_own_form() -> None:
+    """A round speck's overlay is round: it covers the speck and hardly more, darkest in its middle."""
+    cover = np.zeros((H, W), np.float32)
+    cv2.rectangle(cover, (40, 40), (140, 140), 1.0, -1)
+    cv2.circle(cover, (400 * 16, 300 * 16), 5 * 16, 0.7, -1, cv2.LINE_AA, 4)
+    docket = FLAT.with_setting("spotting.strays", "small")
+    strewn = look_over(sheet_of(noisy(np.repeat((1 - cover * 0.96)[..., None], 3, axis=2))), docket)
+    box = Region(380, 280, 40, 40)
+    strength = overlay_region(strewn, docket, "strays", 0, box, RegionCache())
+    disc = np.hypot(*(np.indices((40, 40)) - 20)) <= 5
+    assert (strength[disc] > 0).mean() > 0.95
+    assert (strength > 0).sum() < 1.5 * disc.sum()
+    assert strength[18:23, 18:23].min() > 150

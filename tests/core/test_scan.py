@@ -19,6 +19,7 @@ from woad.core.docket.model import MEDIA
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.faults import BLUR_PX
 from woad.core.render.medium import Traits, propose_medium
 from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.squaring import find_square
@@ -118,6 +119,14 @@ def test_numbers_follow_the_truth() -> None:
         width = edge_width([shot(block, None, replace(GOOD, blur_px=blur)).astype(np.float32).mean(axis=2) / 255])
         assert not isinstance(width, NoEstimate)
         assert abs(width - 2.5 * blur) < 0.9
+    # Hatching whose lines run into each other is as blurred as the block.
+    hatched = np.full((300, 300, 3), 0.85, np.float32)
+    for x in range(20, 280, 10):
+        hatched[20:280, x : x + 2] = 0.05
+    crossed = [edge_width([shot(hatched, None, replace(GOOD, blur_px=blur)).astype(np.float32).mean(axis=2) / 255])
+               for blur in (0.6, 2.4)]  # fmt: skip
+    assert not isinstance(crossed[0], NoEstimate) and not isinstance(crossed[1], NoEstimate)
+    assert crossed[0] < 1.0 and crossed[1] > BLUR_PX
     noise = [paper_noise([grey(replace(GOOD, noise=n))[700:950, 20:60]]) for n in (0.0, 0.02, 0.06)]
     assert noise[0] < noise[1] < noise[2]
     picture = shot(drawn_sheet(), None, replace(GOOD, exposure=1.6)).astype(np.float32) / 255

@@ -71,13 +71,16 @@ def _widths(crop: Plane, least: float) -> NDArray[np.float64]:
     above = (rising & (line[middle:] >= low + 0.9 * step)).sum(axis=0)
     below = (falling & (line[middle::-1] <= low + 0.1 * step)).sum(axis=0)
     good = step > least
-    sigma = step[good] / slope[y, x][good] / np.where(np.maximum(above, below)[good] < _LEVEL, _OF_LINE, _OF_STEP)
+    sigma = step[good] / slope[y, x][good] / _OF_STEP
+    thin = np.maximum(above, below)[good] < np.minimum(_LEVEL * sigma, _LEVEL_PX)
+    sigma = np.where(thin, sigma * (_OF_STEP / _OF_LINE), sigma)
     return np.asarray(np.sqrt(np.maximum(sigma**2 - _SMOOTH**2 - 0.2, 0.01)) * _OF_STEP, np.float64)
 
 
 _SMOOTH = 0.7
 # Height over steepest slope of a Gaussian's integral, sqrt(2 pi) sigma, and of a Gaussian, sqrt(e) sigma: what blur makes of
-# a step, and of a line that is thinner than itself, which is on neither side level for long.
+# a step, and of a line that is thinner than itself, which is on neither side level for long: not for _LEVEL sigma, nor for
+# as long as is seen of a step however blurred.
 _OF_STEP, _OF_LINE = 2.507, 1.649
-_LEVEL = 5  # px
+_LEVEL, _LEVEL_PX = 2.5, 4.0
 _BOX = np.ones((9, 9), np.uint8)
