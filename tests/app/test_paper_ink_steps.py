@@ -96,7 +96,7 @@ def alpha(window, settle) -> np.ndarray:  # type: ignore[no-untyped-def]
 def test_places_are_set_shown_taken_away_and_undone(desk, settle) -> None:  # type: ignore[no-untyped-def]
     """A click on paper makes a pin, a click on ink is refused with a sentence, a click on the pin takes it away."""
     said: list[str] = []
-    desk.session.message.connect(said.append)
+    desk.session.refused.connect(said.append)
     key(desk, settle, Qt.Key.Key_V)
     click(desk, settle, 500, 100)
     assert len(desk.session.docket.paper.at) == 1
@@ -162,7 +162,7 @@ def test_a_pencil_colour_is_picked_and_vanishes(desk, settle) -> None:  # type: 
 def test_ink_that_is_picked_as_drop_out_is_refused(desk, settle) -> None:  # type: ignore[no-untyped-def]
     """A clear sentence, and the settings stay."""
     said: list[str] = []
-    desk.session.message.connect(said.append)
+    desk.session.refused.connect(said.append)
     key(desk, settle, Qt.Key.Key_Z)
     click(desk, settle, 120, 80)
     assert "cannot be dropped out" in said[-1]
@@ -228,7 +228,7 @@ def test_the_light_is_shown_only_where_it_belongs(desk, settle) -> None:  # type
 def test_points_that_cross_on_the_plot_are_refused(desk, settle) -> None:  # type: ignore[no-untyped-def]
     """A typed ink point lighter than the middle point: one sentence, the old value stays."""
     said: list[str] = []
-    desk.session.message.connect(said.append)
+    desk.session.refused.connect(said.append)
     desk.session.change("ink.middle", 0.5, "Middle")
     desk.session.change("ink.ink", 0.3, "Ink")
     assert "in this order" in said[-1]
@@ -242,7 +242,7 @@ def test_a_sheet_without_ink_stays_usable(window, settle, tmp_path: Path) -> Non
     window.open_files([tmp_path / "empty.png"])
     settle(window)
     said: list[str] = []
-    window.session.message.connect(said.append)
+    window.session.refused.connect(said.append)
     for which in (Qt.Key.Key_X, Qt.Key.Key_Z, Qt.Key.Key_U, Qt.Key.Key_H):
         key(window, settle, which)
         QTest.mouseClick(window.view, LEFT, pos=window.view.rect().center())

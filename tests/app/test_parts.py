@@ -178,7 +178,7 @@ def test_settings_made_on_a_first_look_survive_settling(qtbot) -> None:  # type:
     session.settle(entry, loaded)
     assert session.docket is not None
     assert session.docket.paper.grain == 0.7
-    with qtbot.waitSignal(session.message):
+    with qtbot.waitSignal(session.refused):
         session.change("paper.grain", 7, "Grain")
     assert session.docket.paper.grain == 0.7
 

@@ -143,6 +143,12 @@ def test_crossed_corners_are_refused_in_a_sentence(bench, settle) -> None:  # ty
     # In the words of the screen: the setting's name and its numbers are for scripts.
     assert window.messages.text.text().startswith("The corners cross")
     assert window.session.docket.square.corners == "auto"
+    # It goes when work goes on; what was said about a file stays.
+    window.session.turn("left")
+    assert not window.messages.isVisible()
+    window.session.message.emit("A file could not be read.")
+    window.session.turn("right")
+    assert window.messages.isVisible()
 
 
 def test_a_set_trim_frame_comes_back_with_a_corner_dragged_away_and_back(bench, settle) -> None:  # type: ignore[no-untyped-def]

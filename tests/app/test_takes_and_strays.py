@@ -40,7 +40,7 @@ def desk(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
     window.session.go_to("ink")
     settle(window)
     said: list[str] = []
-    window.session.message.connect(said.append)
+    window.session.refused.connect(said.append)
     return window, said
 
 
@@ -122,7 +122,7 @@ def test_stepping_on_a_clean_sheet_says_that_there_is_nothing(window, settle, tm
     window.session.go_to("spotting")
     settle(window)
     said: list[str] = []
-    window.session.message.connect(said.append)
+    window.session.refused.connect(said.append)
     assert straywork.step(window.session, 1) is None
     assert "No strays" in said[-1]
 

@@ -59,7 +59,7 @@ def click_place(session: Session, tool: str, place: Place) -> None:
     step, kind = PLACE_TOOLS[tool]
     why = refuse_place(entry.sheet, docket, kind, *place)
     if why is not None:
-        session.message.emit(why)
+        session.refused.emit(why)
         return
     if kind == "drop-out":
         reading = read_place_at(entry.sheet, *place)
@@ -77,7 +77,7 @@ def take_border(session: Session) -> None:
         return
     places = border_places(entry.sheet)
     if not places:
-        session.message.emit(session.tr(
+        session.refused.emit(session.tr(
             "The border of this sheet is not one tone, so it is hardly paper. Nothing was changed; "
             "click a bare place with This is paper, or trim the frame to the sheet."
         ))  # fmt: skip
@@ -152,11 +152,11 @@ def pick_tone(session: Session, place: Place) -> None:
         return
     colour = shown_colour(entry.sheet, docket, place)
     if colour is None:
-        session.message.emit(session.tr("That is beside the sheet. Nothing was changed; click on the sheet."))
+        session.refused.emit(session.tr("That is beside the sheet. Nothing was changed; click on the sheet."))
         return
     tone = TonePick(at=place, colour=colour, reach=session.tone_reach, together=session.tone_together)
     if len(docket.knockout.tones) >= 12:
-        session.message.emit(session.tr("Twelve tones are removed already. Nothing was changed; take one away first."))
+        session.refused.emit(session.tr("Twelve tones are removed already. Nothing was changed; take one away first."))
         return
     session.change("knockout.tones", (*docket.knockout.tones, tone), _LABELS["tone"])
 

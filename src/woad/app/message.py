@@ -26,10 +26,18 @@ class MessageBar(QWidget):
         row.addWidget(self.text, 1)
         row.addWidget(copy)
         row.addWidget(close)
+        self._passing = False
         self.hide()
 
-    def show_message(self, says: str) -> None:
-        """Several messages at once are shown one under the other."""
+    def pass_by(self) -> None:
+        """Work goes on: refusals are forgotten."""
+        if self._passing:
+            self.hide()
+
+    def show_message(self, says: str, passing: bool = False) -> None:
+        """Several messages at once are shown one under the other. ``passing`` ones go by themselves when work goes on; what
+        was said about files stays until it is closed."""
+        self._passing = passing and (self._passing or not self.isVisible())
         before = self.text.text() if self.isVisible() else ""
         lines = [line for line in before.split("\n") if line and line != says]
         self.text.setText("\n".join([*lines[-2:], says]))

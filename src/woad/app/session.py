@@ -97,6 +97,7 @@ class Session(QObject):
     checks_changed = Signal()
     stray_shown = Signal()  # a stray was gone to
     message = Signal(str)
+    refused = Signal(str)  # why a wish was not met; no longer of interest after the next one that is
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -230,7 +231,7 @@ class Session(QObject):
         try:
             self._push(docket.with_setting(path, value), label, gesture)
         except WoadError as error:
-            self.message.emit(_said(error))
+            self.refused.emit(_said(error))
 
     def change_square(self, label: str, gesture: int | None = None, **settings: Any) -> None:
         """Change settings of the Square step; a set trim frame and bows stay on the marks they were set on."""
@@ -247,7 +248,7 @@ class Session(QObject):
                 new = carried(started, new, entry.sheet.scan, entry.sheet.found)
             self._push(new, label, gesture)
         except WoadError as error:
-            self.message.emit(_said(error))
+            self.refused.emit(_said(error))
 
     def turn(self, how: str) -> None:
         """Turn the sheet as seen now: ``left``, ``right`` or ``half``, or ``mirror`` it."""

@@ -98,7 +98,7 @@ def step(session: Session, by: int) -> Item | None:
     """Go to the next or previous stray, from the last to the first."""
     items = items_of(session.entry)
     if not len(items):
-        session.message.emit(session.tr("No strays were found on this sheet."))
+        session.refused.emit(session.tr("No strays were found on this sheet."))
         return None
     session.go_to("spotting")
     at = session.stray + by if 0 <= session.stray < len(items) else (0 if by > 0 else len(items) - 1)
@@ -134,7 +134,7 @@ def decide(session: Session, remove: bool, like: bool = False) -> None:
     taken = {item.place for item in group}
     kept = tuple(one for one in docket.spotting.decided if not _same(one.at, taken))
     if len(kept) + len(group) > MOST_DECIDED:
-        session.message.emit(
+        session.refused.emit(
             session.tr("That would be more than {0} decisions. Nothing was changed; use the size limit or circle an area.")
             .format(MOST_DECIDED)
         )  # fmt: skip

@@ -35,7 +35,7 @@ def rename(session: Session, index: int, name: str) -> None:
         return
     if not name or any(take.name == name for take in entry.takes):
         says = session.tr("A take needs a name of its own. It keeps its old name; choose another one.")
-        session.message.emit(says)
+        session.refused.emit(says)
     else:
         takes = list(entry.takes)
         takes[index] = Take(name, takes[index].docket)
@@ -80,7 +80,7 @@ def flip(session: Session) -> None:
     if entry is None or docket is None:
         return
     if not entry.takes:
-        session.message.emit(
+        session.refused.emit(
             session.tr("There is no take to flip to. Nothing was changed; keep the present settings as a take first.")
         )
         return

@@ -93,6 +93,8 @@ class MainWindow(QMainWindow):
         desk.watch.changed.connect(self._refresh_all)
         session = self.session
         session.message.connect(self._say)
+        session.refused.connect(lambda says: self._say(says, True))
+        session.docket_changed.connect(self.messages.pass_by)
         for signal in (session.pile_changed, session.sheet_changed, session.docket_changed, session.step_changed,
                        session.checks_changed, session.view_changed):  # fmt: skip
             signal.connect(self._refresh_all)
@@ -101,8 +103,8 @@ class MainWindow(QMainWindow):
 
     # -- showing -----------------------------------------------------------------------------------------------
 
-    def _say(self, says: str) -> None:
-        (self.messages if self.session.entries else self.empty_note).show_message(says)
+    def _say(self, says: str, passing: bool = False) -> None:
+        (self.messages if self.session.entries else self.empty_note).show_message(says, passing)
 
     def _refresh_all(self) -> None:
         session, entry = self.session, self.session.entry

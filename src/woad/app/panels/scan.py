@@ -44,7 +44,7 @@ class NumberField(QLineEdit):
             self.session.change(own.path, value, own.label)
         else:
             says = self.tr("{0} must be a number from {1:g} to {2:g} {3}. Nothing was changed.")
-            self.session.message.emit(says.format(own.label, own.low, own.high, own.unit))
+            self.session.refused.emit(says.format(own.label, own.low, own.high, own.unit))
         self.session.view_changed.emit()
 
     def show_value(self, value: float | None) -> None:

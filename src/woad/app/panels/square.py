@@ -165,7 +165,7 @@ class SquarePanel(StepPanel):
         try:
             values = [float(f.text().replace(",", ".")) for f in self.numbers]
         except ValueError:
-            self.session.message.emit(self.tr("The trim frame needs four numbers. Nothing was changed."))
+            self.session.refused.emit(self.tr("The trim frame needs four numbers. Nothing was changed."))
             self.refresh()
             return
         unit = unit_px(self.session)

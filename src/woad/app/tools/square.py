@@ -258,7 +258,7 @@ class DrawBow(DrawnPath):
         w, h = self.view.canvas_now().size
         points = along_path(path, BOW_POINTS)
         if points is None or session.docket is None:
-            session.message.emit(
+            session.refused.emit(
                 "The line is too short to bend straight. Nothing was changed; draw along the whole line."
             )
             self.view.update()
