@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from woad.core.render.region import Spot
+from woad.core.units import px_to_mm
 
 
 class StatusLine(QWidget):
@@ -41,7 +42,7 @@ class StatusLine(QWidget):
     def show_spot(self, x: float, y: float, ppi: float | None, spot: Spot) -> None:
         """Readings at a scan pixel."""
         if ppi:
-            self.place.setText(f"x {x * 25.4 / ppi:.1f} mm   y {y * 25.4 / ppi:.1f} mm")
+            self.place.setText(f"x {px_to_mm(x, ppi):.1f} mm   y {px_to_mm(y, ppi):.1f} mm")
         else:
             self.place.setText(f"x {x:.0f} px   y {y:.0f} px")
         self.rgb.setText("R {} G {} B {}".format(*spot.rgb))

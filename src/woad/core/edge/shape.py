@@ -55,7 +55,8 @@ def reshape(alpha: Plane8, moves: Moves) -> Plane8:
     if moves.still or not alpha.any():
         return alpha
     filled, grain, level = find_marks(alpha)
-    if not (filled >= 0.5).any():
+    inside = filled >= 0.5
+    if not inside.any():
         return alpha
     far = signed_distance(filled)
     half = _half_width(far, max(-moves.move / _KEPT + _HAIR, 1.5 * moves.smooth, 2.0))
@@ -63,13 +64,13 @@ def reshape(alpha: Plane8, moves: Moves) -> Plane8:
     moved = moved + _allowed(half, moves)
     width = edge_width(moves.crispness)
     # What an edge gains is as full as the mark it grows from.
-    level = level.ravel()[nearest_of(filled >= 0.5)[1]]
+    level = level.ravel()[nearest_of(inside)[1]]
     out = np.clip(0.5 + moved / width, 0, 1) * level * grain
     # Deep inside, in the narrow gaps of a dry brush, and far outside, nothing changes.
     deep = np.clip((np.minimum(far, moved) - width / 2 - 0.3) / 1.5, 0, 1)
     # Lines of a pixel or two have no inside to be trimmed: unless asked, they stay as they are.
     thin = np.clip((1.5 - half) / 0.6, 0, 1) * (half > 0) if moves.thin and moves.move <= 0 else np.float32(0)
-    still = np.maximum(np.maximum(deep, thin), 1 - beside_open(filled < 0.5, abs(moves.move) + moves.smooth))
+    still = np.maximum(np.maximum(deep, thin), 1 - beside_open(~inside, abs(moves.move) + moves.smooth))
     out = out * (1 - still) + alpha * still
     out = np.where(far < -(abs(moves.move) + moves.smooth + 6), 0, out)
     return np.asarray(np.clip(np.rint(out), 0, 255), np.uint8)

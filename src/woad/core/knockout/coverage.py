@@ -43,9 +43,8 @@ def body_alpha(
 
     ``least`` (H, W) uint8 is 255 (1 - min channel), exactly 0 on bare paper. ``body`` 0..1: see-through paint (0), washes
     that are opaque unless pale (0.5), washes that are opaque inside and fade out at their rims (0.75), opaque paint whose
-    rims are as full as its inside (1). ``edge_px`` is how wide
-    an edge is; ``inside`` what the whole sheet shows. With ``rgb``
-    (H, W, 3), the picture over white, no edge pixel gets so much that its colour would be lighter than its paint's.
+    rims are as full as its inside (1). ``edge_px`` is how wide an edge is; ``inside`` what the whole sheet shows. With
+    ``rgb`` (H, W, 3), the picture over white, no edge pixel gets so much that its colour would be lighter than its paint's.
     """
     if body <= 0:
         return least

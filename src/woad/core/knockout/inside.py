@@ -37,16 +37,17 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, mean = _of_areas(missing, 1 - paint, labels, count)
-        rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
-        outside = rim[rim > 0]
-        bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.size else 0.0
+        outside = np.zeros(count, bool)
+        outside[np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])] = True
+        outside[0] = False
+        bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.any() else 0.0
         # A small area is darkened more by what encloses it, and its mean is less sure.
-        held = (mean > bare + _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))) & (size > 8)
-        held |= (size > 8) & (_other_cast(light, np.isin(labels, outside), labels, count) > _CAST)
+        darker = mean > bare + _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))
+        held = (size > 8) & (darker | (_other_cast(light, outside[labels], labels, count) > _CAST))
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own.
         held |= _edged_by_deep(missing, 1 - paint, labels, count) < _GAP
         held[0] = False
-        held[rim] = False
+        held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     inner = cv2.erode(paint, np.ones((9, 9), np.uint8)).astype(np.float32)
     near = cv2.dilate(inner, np.ones((13, 13), np.uint8))
