@@ -8,7 +8,7 @@ Knutsson and Westin (1993); one-sided background surfaces are the usual tool of 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import cv2
@@ -17,11 +17,13 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
+from woad.core.paper.soft_shadow import find_soft_shadow
 from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 
 _MOTTLED = 0.022  # paper whose tone varies by more than this is blotchy, not just rough
+_BORNE = 2.2  # blocks
 _BLOCKS = 64  # blocks along the longer side
 
 
@@ -64,6 +66,12 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     guide = grey_of(logs)
     size = max(4, round(max(h, w) / _BLOCKS))
     tone, share, spread = _blocks(guide, size)
+    hue = _hues(logs, guide, tone, spread, size)
+    shadow = find_soft_shadow(tone, hue, share * share, (h / size, w / size))
+    if shadow is not None:
+        logs = logs - shadow.log_light((h, w))
+        guide = grey_of(logs)
+        tone, share, spread = _blocks(guide, size)
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
     surface = _low_order(tone, share)
@@ -75,7 +83,22 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         share = share * (1 - covered) ** 2
         surface = np.asarray(cv2.resize(areas.light, tone.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
     surface = _grow(tone, share, surface, spread, growth)
-    return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
+    field = _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
+    if shadow is None or isinstance(field, NoEstimate):
+        return field
+    shape = (field.grid.shape[0], field.grid.shape[1])
+    return replace(field, grid=field.grid * np.exp(shadow.log_light(shape)))
+
+
+def _hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Plane:
+    """Mean hue per block of what is as light as its paper, (gh, gw, C)."""
+    gh, gw = tone.shape
+    h, w = guide.shape
+    paper = (guide > _spanning(tone, size, h, w) - 3 * spread).astype(np.float32)
+    hue = np.dstack([(logs - guide[..., None]) * paper[..., None], paper])
+    hue = cv2.copyMakeBorder(hue, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_CONSTANT)
+    mean = cv2.resize(hue, (gw, gh), interpolation=cv2.INTER_AREA)
+    return np.asarray(mean[..., :-1] / np.maximum(mean[..., -1:], np.float32(1e-3)), np.float32)
 
 
 def _spanning(blocks: Plane, size: int, h: int, w: int) -> Plane:
@@ -193,7 +216,26 @@ def _grow(
             dark = np.clip(1 - (-residual / tolerance), 0, 1) ** 0.5 * (residual > -tolerance)
             weight = sure * np.where(residual > 0, 1.0, dark)
             surface = _local_plane(tone, weight.astype(np.float32), sigma, surface)
-    return surface
+    return _bridged(surface, sure * np.exp(-(((tone - surface) / tolerance) ** 2)))
+
+
+def _bridged(surface: Plane, sure: Plane) -> Plane:
+    """``surface``, but where marks hide all of the paper no lighter than a smooth continuation of what is ``sure``.
+
+    A slope that planes carry out into a wide hole from one of its rims need not meet the other; down it may be a shadow's.
+    """
+    held = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), _BORNE, borderType=cv2.BORDER_REFLECT)
+    gh, gw = surface.shape
+    y, x = np.mgrid[-1 : 1 : gh * 1j, -1 : 1 : gw * 1j]
+    basis = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1).reshape(-1, 6)
+    weight = sure.reshape(-1, 1).astype(np.float64)
+    ridge = np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * float(weight.sum())
+    bridge = basis @ np.linalg.solve(basis.T @ (basis * weight) + ridge, (basis * weight).T @ surface.reshape(-1))
+    bridge = np.asarray(bridge.reshape(gh, gw), np.float32)
+    for sigma in (10.0, 5.0, 2.5):
+        bridge = _smooth(surface, sure.astype(np.float32), sigma, bridge, 0.03)
+    borne = held**2 / (held**2 + np.float32(0.1))
+    return np.asarray(np.minimum(surface, surface * borne + bridge * (1 - borne)), np.float32)
 
 
 def _refine(

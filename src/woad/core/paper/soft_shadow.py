@@ -1,0 +1,146 @@
+"""A soft shadow across the sheet as one edge with a penumbra: where it lies on paper tells where it lies under marks.
+
+A straight or evenly bent edge of something that stands in the light, blurred by the light's own width: the shape of that
+blur is taken for a Gaussian's integral. Found among paper blocks by a search over directions and places, then by robust
+least squares (Cauchy loss, after Holland and Welsch 1977).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+from scipy.special import ndtr
+
+Plane = NDArray[np.float32]
+Floats = NDArray[np.float64]
+
+_NOISE = 0.012  # natural log, how far blocks of paper may lie from the model before they count less
+_SOFTEST, _CRISPEST = 0.35, 0.018  # the penumbra's sigma, half the longer side of the sheet being 1
+_SHALLOW, _DEEP = 0.06, 0.9  # share of light lost
+_WORTH = 0.04  # share of the paper that must lie in the shadow and fit to it
+_HELD = 0.7  # and of what lies behind its edge
+_TINTED = 0.2  # how much more or less a channel may lose, of the log depth
+_SURE = 0.15  # blocks less surely paper are not asked
+_FEWEST, _SEARCHED = 200, 700  # blocks needed, and blocks that the search goes by
+_BETTER = 0.6  # what the model leaves, of what a plain surface leaves
+
+
+@dataclass(frozen=True)
+class SoftShadow:
+    """An edge: its normal's direction in radians, its distance from the middle, its bend, the penumbra's sigma, all in
+    halves of the sheet's longer side; the share of light lost behind it; and per channel how much more of it, 0 for none."""
+
+    angle: float
+    at: float
+    bend: float
+    sigma: float
+    depth: float
+    tint: tuple[float, ...]
+
+    def log_light(self, shape: tuple[int, int]) -> Plane:
+        """Natural log of what is left of the light, at the cells (h, w) of any grid laid over the sheet, (h, w, C) float32."""
+        u, v = _places(shape, shape)
+        grey = _log_left(u, v, self.angle, self.at, self.bend, self.sigma, self.depth)
+        return np.asarray(grey[..., None] * (1 + np.asarray(self.tint)), np.float32)
+
+
+def find_soft_shadow(tone: Plane, hue: Plane, sure: Plane, extent: tuple[float, float]) -> SoftShadow | None:
+    """Find the shadow that blocks of paper show.
+
+    Parameters: ``tone`` (gh, gw) natural log of the paper's tone per block, ``hue`` (gh, gw, C) of each channel less that;
+    ``sure`` (gh, gw), 0..1, how surely a block is paper; ``extent`` of the sheet in blocks, down and across (the last ones
+    may reach beyond it). Returns None when there is none, or when the paper does not show its edge.
+    """
+    u, v = (plane.ravel() for plane in _places(tone.shape, extent))
+    use = sure.ravel() > _SURE
+    if use.sum() < _FEWEST:
+        return None
+    u, v, z, w = u[use], v[use], tone.ravel()[use].astype(np.float64), sure.ravel()[use].astype(np.float64)
+    basis, root = _basis(u, v), np.sqrt(w)
+    plain = _robust(lambda p: root * (z - basis @ p), np.array([float(np.median(z)), 0, 0, 0, 0, 0]))
+    astray = np.abs(z - basis @ plain.x) > 2 * _NOISE
+    if (w * astray).sum() < _WORTH * w.sum():
+        return None
+    some = slice(None, None, max(1, len(z) // _SEARCHED))
+    start = _search(u[some], v[some], z[some], w[some])
+    if start is None:
+        return None
+    best = _robust(lambda p: root * (z - basis @ p[:6] - _log_left(u, v, *p[6:])), start)
+    angle, at, bend, sigma, depth = (float(x) for x in best.x[6:])
+    if not (_SHALLOW < depth < _DEEP and _CRISPEST < abs(sigma) < _SOFTEST and best.cost < _BETTER * plain.cost):
+        return None
+    shade = _log_left(u, v, *best.x[6:])
+    behind = shade < -3 * _NOISE
+    fits = behind & (np.abs(z - basis @ best.x[:6] - shade) < 2 * _NOISE)
+    if (w * fits).sum() < max(_WORTH * w.sum(), _HELD * (w * behind).sum()):
+        return None
+    tint = _tint(hue.reshape(-1, hue.shape[2])[use].astype(np.float64), np.column_stack([shade, basis]), w)
+    return SoftShadow(angle, at, bend, abs(sigma), depth, tint)
+
+
+def _tint(hue: Floats, basis: Floats, w: Floats) -> tuple[float, ...]:
+    """How much of each channel's hue (n, C) goes along with the shade, the first column of ``basis``."""
+    found = []
+    for one in hue.T:
+        weight = w
+        for _ in range(6):
+            scaled = basis * weight[:, None]
+            solved = np.linalg.solve(basis.T @ scaled + 1e-6 * weight.sum() * np.eye(basis.shape[1]), scaled.T @ one)
+            weight = w / (1 + ((one - basis @ solved) / (0.5 * _NOISE)) ** 2)
+        found.append(float(np.clip(solved[0], -_TINTED, _TINTED)))
+    return tuple(found)
+
+
+def _places(shape: tuple[int, ...], extent: tuple[float, float]) -> tuple[Floats, Floats]:
+    """Where cells lie, from the middle of ``extent`` cells, in halves of its longer side."""
+    y, x = np.mgrid[: shape[0], : shape[1]] + 0.5
+    half = max(extent) / 2
+    return (x - extent[1] / 2) / half, (y - extent[0] / 2) / half
+
+
+def _basis(u: Floats, v: Floats) -> Floats:
+    return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
+
+
+def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma: float, depth: float) -> Floats:
+    along = v * np.cos(angle) - u * np.sin(angle)
+    beyond = u * np.cos(angle) + v * np.sin(angle) - at + bend * along * along
+    return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * ndtr(beyond / max(abs(sigma), 1e-3))))
+
+
+def _search(u: Floats, v: Floats, z: Floats, w: Floats) -> Floats | None:
+    """The straight edge, of those tried, that leaves least when a low-order surface is fitted with it; as a start."""
+    tried = [
+        (angle, at, sigma)
+        for angle in np.arange(24) * (2 * np.pi / 24)
+        for at in np.quantile(u * np.cos(angle) + v * np.sin(angle), np.linspace(0.1, 0.97, 14))
+        for sigma in (0.03, 0.08, 0.18)
+    ]
+    beyond = np.array([(u * np.cos(a) + v * np.sin(a) - d) / s for a, d, s in tried])
+    steps = np.asarray(-ndtr(beyond))
+    basis = _basis(u, v)
+    best, weight = -1, w
+    for _ in range(4):
+        scaled = basis * weight[:, None]
+        inverse = np.linalg.inv(basis.T @ scaled + np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * weight.sum())
+        rest = z - basis @ (inverse @ (scaled.T @ z))
+        own = steps - (steps @ scaled) @ inverse @ basis.T
+        size = (own * own) @ weight
+        height = (own @ (weight * rest)) / np.maximum(size, 1e-9)
+        gain = np.where(height > 0.5 * _SHALLOW, height * height * size, -1)
+        best = int(np.argmax(gain))
+        if gain[best] <= 0:
+            return None
+        left = rest - height[best] * own[best]
+        weight = w / (1 + (left / (2 * _NOISE)) ** 2)
+    angle, at, sigma = tried[best]
+    depth = -np.expm1(-height[best])
+    bare = inverse @ (scaled.T @ (z + height[best] * ndtr(beyond[best])))
+    return np.array([*bare, angle, at, 0.0, sigma, depth])
+
+
+def _robust(residual, start: Floats):  # type: ignore[no-untyped-def]
+    return least_squares(residual, start, loss="cauchy", f_scale=_NOISE, max_nfev=40)
