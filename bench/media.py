@@ -24,7 +24,8 @@ class Flat:
 
     The truth: ``art`` (h, w, 3) the marks on ideal white paper; ``tone`` the paper's plain colour; ``cover`` (h, w)
     coverage by ``ink`` (one-ink media); ``spoil`` (h, w) 0..1 what is on the paper and must go: pencil, foxing,
-    show-through, creases; ``pale`` (h, w) light opaque paint inside a darker shape; ``under`` a pencil's reflectance."""
+    show-through, creases; ``pale`` (h, w) light opaque paint inside a darker shape; ``under`` a pencil's reflectance;
+    ``blotches`` (h, w) how light mottled paper is by place, around 1."""
 
     medium: str
     linear: Linear
@@ -37,6 +38,7 @@ class Flat:
     spoil: Linear | None = None
     pale: NDArray[np.bool_] | None = None
     under: tuple[float, float, float] | None = None
+    blotches: Linear | None = None
 
 
 def draw(medium: str, seed: int, ppi: float = 180, cue: bool = True, size_mm: tuple[float, float] = (148, 210)) -> Flat:
@@ -110,13 +112,17 @@ def _paper(
     texture: float,
     ppi: float,
     rng: np.random.Generator,
-    mottle: float = 0.0,
+    blotches: Linear | None = None,
 ) -> Linear:
     tooth = smooth_noise(shape, 0.12 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
     tone = 1 + texture * tooth
-    if mottle:
-        tone = tone * (1 + mottle * smooth_noise(shape, 2.2 * ppi / 25.4, rng))
+    if blotches is not None:
+        tone = tone * blotches
     return np.asarray(np.clip(tone[..., None] * np.asarray(colour, np.float32), 0, 1), np.float32)
+
+
+def _mottle(shape: tuple[int, int], amount: float, ppi: float, rng: np.random.Generator) -> Linear:
+    return np.asarray(1 + amount * smooth_noise(shape, 2.2 * ppi / 25.4, rng), np.float32)
 
 
 def _inked(
@@ -130,12 +136,13 @@ def _inked(
     colour: tuple[float, float, float],
     spoil: Linear | None = None,
     under: tuple[float, float, float] | None = None,
+    blotches: Linear | None = None,
 ) -> Flat:
     tone = np.clip(1 + mottle * smooth_noise(cover.shape, 0.15 * canvas.ppi / 25.4, rng), 0.3, 2)[..., None]
     art = 1 - cover[..., None] + cover[..., None] * np.asarray(ink, np.float32) * tone
     linear = np.asarray(paper * art, np.float32)
     art = np.asarray(art, np.float32)
-    return Flat(medium, linear, cover > 0.2, canvas.ppi, art, colour, cover, ink, spoil, under=under)
+    return Flat(medium, linear, cover > 0.2, canvas.ppi, art, colour, cover, ink, spoil, under=under, blotches=blotches)
 
 
 def _size(canvas: Canvas) -> tuple[float, float]:
@@ -225,11 +232,13 @@ def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     k = rng.uniform(0.09, 0.2)
     colour = (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02))
     shape = (canvas.height_px, canvas.width_px)
-    paper = _paper(shape, colour, 0.01, canvas.ppi, rng, rng.uniform(0.03, 0.06))
+    blotches = _mottle(shape, rng.uniform(0.03, 0.06), canvas.ppi, rng)
+    paper = _paper(shape, colour, 0.01, canvas.ppi, rng, blotches)
     relief = _creases(canvas, rng) if rng.random() < 0.5 else np.zeros(shape, np.float32)
     paper = np.asarray(paper * (1 - relief[..., None]), np.float32)
     spoil = np.abs(relief) if relief.any() else None
-    return _inked("tracing", canvas, canvas.coverage(), paper, (k, k, k * 1.1), 0.15, rng, colour, spoil)
+    ink = (k, k, k * 1.1)
+    return _inked("tracing", canvas, canvas.coverage(), paper, ink, 0.15, rng, colour, spoil, blotches=blotches)
 
 
 def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
@@ -340,7 +349,8 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         _caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
     shape = (canvas.height_px, canvas.width_px)
     colour = (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45))
-    paper = _paper(shape, colour, 0.012, canvas.ppi, rng, 0.02)
+    blotches = _mottle(shape, 0.02, canvas.ppi, rng)
+    paper = _paper(shape, colour, 0.012, canvas.ppi, rng, blotches)
     spots = np.zeros(shape, np.float32)
     for _ in range(int(rng.integers(6, 25))):
         x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
@@ -355,7 +365,7 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     back = _reverse(canvas, np.random.default_rng(int(rng.integers(1 << 30))))
     paper = paper * (1 - back[..., None] * np.array([0.9, 0.95, 1.0], np.float32))
     spoil = np.asarray(np.maximum(spots, back * 4), np.float32)
-    return _inked("print", canvas, cover, paper, ink, 0.2, rng, colour, spoil)
+    return _inked("print", canvas, cover, paper, ink, 0.2, rng, colour, spoil, blotches=blotches)
 
 
 def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:

@@ -178,8 +178,9 @@ def _evening(sheet: Recorded, loaded: Sheet) -> Row:
     r = loaded.readings
     found = sample_grid(r.light, r.cell_px, 0, 0, w, h, 0)
     off = np.log(np.maximum(found, 1e-4) / sheet.field)
-    if sheet.flat.medium in ("tracing", "print"):
-        # Mottled paper: what is found follows the blotches, which are paper, not light. Light varies over more than that.
+    if sheet.flat.blotches is not None:
+        # Mottled paper: its blotches have to be evened with the light. Both are compared as coarsely as they can be told.
+        off -= np.log(sheet.flat.blotches)[..., None]
         off = cv2.GaussianBlur(off, (0, 0), 4 * sheet.flat.ppi / 25.4)
     off = np.abs(off).mean(axis=2) * 100
     marked = cv2.dilate(((1 - sheet.flat.art).max(axis=2) > 0.012).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0

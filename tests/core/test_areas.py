@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.paper.areas import find_areas
+from woad.core.paper.cells import cut
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.whole import render_whole
@@ -127,8 +128,8 @@ def test_areas_that_leave_much_of_the_sheet_lighter_than_paper_are_not_believed(
     logs = np.full((H, W, 3), np.log(0.4), np.float32) + rng.normal(0, 0.002, (H, W, 3)).astype(np.float32)
     logs[:200] = np.log(0.7) + 0.12 * smooth_noise((200, W), 5, rng)[..., None]
     shade = np.full((H, W), np.log(0.4), np.float32)
-    assert find_areas(logs, shade, 0.004, lambda: shade) is None
-    assert find_areas(logs[200:], shade[200:], 0.004, lambda: shade[200:]) is not None
+    assert find_areas(cut(logs), shade, 0.004, lambda: shade) is None
+    assert find_areas(cut(logs[200:]), shade[200:], 0.004, lambda: shade[200:]) is not None
 
 
 @pytest.mark.parametrize("medium", ["tracing", "print"])

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.cells import BOX3, Cells, cut, quantile
+from woad.core.paper.cells import BOX3, Cells, quantile
 from woad.core.paper.smooth_light import HUE, hue_limit, light_through
 from woad.core.raster.channels import grey_of, highest
 
@@ -40,16 +40,14 @@ class Areas:
     light: Plane
 
 
-def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], Plane]) -> Areas | None:
+def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[], Plane]) -> Areas | None:
     """Tell even paint from paper.
 
-    Parameters: ``logs`` (h, w, C) natural log of linear light, about 500 to 1400 px long; ``surface`` (h, w) first
-    guess of the paper's log light; ``spread`` the paper's relative standard deviation; ``follow`` gives the log light
+    Parameters: ``cells`` of a sheet of about 500 to 1400 px, as from :func:`woad.core.paper.cells.cut`; ``surface`` (h, w) first guess of the paper's log light; ``spread`` the paper's relative standard deviation; ``follow`` gives the log light
     (any size) that goes along with every gradual change, paint's too: asked for where a soft shadow may lie.
     Returns None when the sheet has no even areas to judge (hatching all over), or they tell a wrong story: nothing is
     lighter than paper.
     """
-    cells = cut(logs)
     size = np.bincount(cells.labels.ravel(), minlength=cells.count)
     if cells.count < 2 or size[1:].sum() < 0.04 * cells.labels.size:
         return None
@@ -73,7 +71,7 @@ def find_areas(logs: Plane, surface: Plane, spread: float, follow: Callable[[], 
     wider = _into_shadow(cells, off, follow, size, spread, taken)
     if wider is not taken:
         taken, light = wider, light_through(cells, wider)
-    h, w = logs.shape[:2]
+    h, w = surface.shape
     paint = _painted(cells, taken, light).astype(np.uint8)
     large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
     return Areas(np.asarray(large > 0), grey_of(light))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 
 import cv2
@@ -54,6 +54,11 @@ def cut(logs: Plane) -> Cells:
     top = cv2.dilate(reduce(cv2.max, parts), BOX3)
     boxes = np.asarray(stats[:, :4] + (-1, -1, 2, 2), np.int32)  # with the rim
     return Cells(np.asarray(tone, np.float32), np.asarray(top, np.float32), np.asarray(labels, np.int32), count, boxes)
+
+
+def relit(cells: Cells, light: Plane) -> Cells:
+    """The same areas without a smooth log ``light`` (gh, gw, C)."""
+    return replace(cells, tone=cells.tone - light, top=cells.top - grey_of(light))
 
 
 def quantile(cells: Cells, values: Plane, share: float) -> NDArray[np.float64]:

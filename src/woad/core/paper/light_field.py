@@ -17,13 +17,15 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
+from woad.core.paper.cells import cut, relit
 from woad.core.paper.soft_shadow import find_soft_shadow
 from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 
 _MOTTLED = 0.022  # paper whose tone varies by more than this is blotchy, not just rough
-_BORNE = 2.2  # blocks
+_BORNE = 2.2  # blocks of paper around that bear a surface
+_BOLD = 0.02  # natural log, how far a slope may rise without them
 _BLOCKS = 64  # blocks along the longer side
 
 
@@ -66,18 +68,23 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     guide = grey_of(logs)
     size = max(4, round(max(h, w) / _BLOCKS))
     tone, share, spread = _blocks(guide, size)
+    cells = cut(logs)
+    parts = cv2.resize(cells.labels.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_NEAREST).astype(
+        np.int32
+    )
     hue = _hues(logs, guide, tone, spread, size)
-    shadow = find_soft_shadow(tone, hue, share * share, (h / size, w / size))
+    shadow = find_soft_shadow(tone, hue, share * share, (h / size, w / size), parts)
     if shadow is not None:
         logs = logs - shadow.log_light((h, w))
         guide = grey_of(logs)
         tone, share, spread = _blocks(guide, size)
+        cells = relit(cells, shadow.log_light(cells.top.shape))
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
     surface = _low_order(tone, share)
     growth = _QUICK_GROWTH if quick else _GROWTH
     follow = partial(_grow, tone, share, surface, spread, growth)
-    areas = find_areas(logs, _spanning(surface, size, h, w), spread, follow)
+    areas = find_areas(cells, _spanning(surface, size, h, w), spread, follow)
     if areas is not None:
         covered = cv2.resize(areas.paint.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_AREA)
         share = share * (1 - covered) ** 2
@@ -234,8 +241,8 @@ def _bridged(surface: Plane, sure: Plane) -> Plane:
     bridge = np.asarray(bridge.reshape(gh, gw), np.float32)
     for sigma in (10.0, 5.0, 2.5):
         bridge = _smooth(surface, sure.astype(np.float32), sigma, bridge, 0.03)
-    borne = held**2 / (held**2 + np.float32(0.1))
-    return np.asarray(np.minimum(surface, surface * borne + bridge * (1 - borne)), np.float32)
+    above = (surface - bridge) * (np.float32(0.1) / (held**2 + np.float32(0.1)))
+    return np.asarray(surface - np.maximum(above - np.float32(_BOLD), 0), np.float32)
 
 
 def _refine(

@@ -25,6 +25,7 @@ _HELD = 0.7  # and of what lies behind its edge
 _TINTED = 0.2  # how much more or less a channel may lose, of the log depth
 _SURE = 0.15  # blocks less surely paper are not asked
 _FEWEST, _SEARCHED = 200, 700  # blocks needed, and blocks that the search goes by
+_PARTS, _PART = 8, 0.02  # areas that may have a tone of their own: how many, and of what share of the blocks
 _BETTER = 0.6  # what the model leaves, of what a plain surface leaves
 
 
@@ -47,38 +48,57 @@ class SoftShadow:
         return np.asarray(grey[..., None] * (1 + np.asarray(self.tint)), np.float32)
 
 
-def find_soft_shadow(tone: Plane, hue: Plane, sure: Plane, extent: tuple[float, float]) -> SoftShadow | None:
-    """Find the shadow that blocks of paper show.
+def find_soft_shadow(
+    tone: Plane, hue: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[np.int32] | None = None
+) -> SoftShadow | None:
+    """Find the shadow that blocks of paper, and of even paint, show.
 
-    Parameters: ``tone`` (gh, gw) natural log of the paper's tone per block, ``hue`` (gh, gw, C) of each channel less that;
-    ``sure`` (gh, gw), 0..1, how surely a block is paper; ``extent`` of the sheet in blocks, down and across (the last ones
-    may reach beyond it). Returns None when there is none, or when the paper does not show its edge.
+    Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less that;
+    ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last ones
+    may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone of
+    its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
     """
     u, v = (plane.ravel() for plane in _places(tone.shape, extent))
     use = sure.ravel() > _SURE
     if use.sum() < _FEWEST:
         return None
     u, v, z, w = u[use], v[use], tone.ravel()[use].astype(np.float64), sure.ravel()[use].astype(np.float64)
-    basis, root = _basis(u, v), np.sqrt(w)
-    plain = _robust(lambda p: root * (z - basis @ p), np.array([float(np.median(z)), 0, 0, 0, 0, 0]))
+    basis, root = np.column_stack([_basis(u, v), *_tones_of(parts, use)]), np.sqrt(w)
+    many = basis.shape[1]
+    plain = _robust(lambda p: root * (z - basis @ p), _start(z, many))
     astray = np.abs(z - basis @ plain.x) > 2 * _NOISE
     if (w * astray).sum() < _WORTH * w.sum():
         return None
     some = slice(None, None, max(1, len(z) // _SEARCHED))
-    start = _search(u[some], v[some], z[some], w[some])
+    start = _search(u[some], v[some], basis[some], z[some], w[some])
     if start is None:
         return None
-    best = _robust(lambda p: root * (z - basis @ p[:6] - _log_left(u, v, *p[6:])), start)
-    angle, at, bend, sigma, depth = (float(x) for x in best.x[6:])
+    best = _robust(lambda p: root * (z - basis @ p[:many] - _log_left(u, v, *p[many:])), start)
+    angle, at, bend, sigma, depth = (float(x) for x in best.x[many:])
     if not (_SHALLOW < depth < _DEEP and _CRISPEST < abs(sigma) < _SOFTEST and best.cost < _BETTER * plain.cost):
         return None
-    shade = _log_left(u, v, *best.x[6:])
+    shade = _log_left(u, v, *best.x[many:])
     behind = shade < -3 * _NOISE
-    fits = behind & (np.abs(z - basis @ best.x[:6] - shade) < 2 * _NOISE)
+    fits = behind & (np.abs(z - basis @ best.x[:many] - shade) < 2 * _NOISE)
     if (w * fits).sum() < max(_WORTH * w.sum(), _HELD * (w * behind).sum()):
         return None
     tint = _tint(hue.reshape(-1, hue.shape[2])[use].astype(np.float64), np.column_stack([shade, basis]), w)
     return SoftShadow(angle, at, bend, abs(sigma), depth, tint)
+
+
+def _tones_of(parts: NDArray[np.int32] | None, use: NDArray[np.bool_]) -> list[Floats]:
+    """Columns (n,), 1 in one of the larger areas, without the largest, which is taken for the paper."""
+    if parts is None:
+        return []
+    own = parts.ravel()[use]
+    size = np.bincount(own)
+    size[0] = 0
+    order = np.argsort(size)[::-1]
+    return [np.asarray(own == one, np.float64) for one in order[1 : _PARTS + 1] if size[one] > _PART * len(own)]
+
+
+def _start(z: Floats, many: int) -> Floats:
+    return np.concatenate([[float(np.median(z))], np.zeros(many - 1)])
 
 
 def _tint(hue: Floats, basis: Floats, w: Floats) -> tuple[float, ...]:
@@ -111,8 +131,8 @@ def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma:
     return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * ndtr(beyond / max(abs(sigma), 1e-3))))
 
 
-def _search(u: Floats, v: Floats, z: Floats, w: Floats) -> Floats | None:
-    """The straight edge, of those tried, that leaves least when a low-order surface is fitted with it; as a start."""
+def _search(u: Floats, v: Floats, basis: Floats, z: Floats, w: Floats) -> Floats | None:
+    """The straight edge, of those tried, that leaves least when surface and tones, ``basis`` (n, K), are fitted with it."""
     tried = [
         (angle, at, sigma)
         for angle in np.arange(24) * (2 * np.pi / 24)
@@ -121,11 +141,11 @@ def _search(u: Floats, v: Floats, z: Floats, w: Floats) -> Floats | None:
     ]
     beyond = np.array([(u * np.cos(a) + v * np.sin(a) - d) / s for a, d, s in tried])
     steps = np.asarray(-ndtr(beyond))
-    basis = _basis(u, v)
+    held = np.array([1e-6, 1e-3, 1e-3, *[4e-3] * (basis.shape[1] - 3)])
     best, weight = -1, w
     for _ in range(4):
         scaled = basis * weight[:, None]
-        inverse = np.linalg.inv(basis.T @ scaled + np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * weight.sum())
+        inverse = np.linalg.inv(basis.T @ scaled + np.diag(held) * weight.sum())
         rest = z - basis @ (inverse @ (scaled.T @ z))
         own = steps - (steps @ scaled) @ inverse @ basis.T
         size = (own * own) @ weight

@@ -1,0 +1,89 @@
+"""A soft shadow is read where paper shows it and known under marks; nothing else is taken for one."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.soft_shadow import SoftShadow, find_soft_shadow
+
+H, W = 720, 520
+BLOCKS = (64, 46)
+
+
+def shade(shape: tuple[int, int], bend: float, depth: float) -> NDArray[np.float32]:
+    """Share of light left behind a shadow's edge that runs up the sheet; its penumbra is a logistic one."""
+    y, x = np.mgrid[: shape[0], : shape[1]].astype(np.float32) / max(shape)
+    beyond = (x - 0.25 + 0.35 * (y - 0.5) + bend * (y - 0.5) ** 2) / 0.025
+    return np.asarray(1 - depth / (1 + np.exp(-beyond)), np.float32)
+
+
+def paper(seed: int) -> NDArray[np.float32]:
+    """Bare paper under a light that falls off, (H, W, 3)."""
+    rng = np.random.default_rng(seed)
+    y, x = np.mgrid[:H, :W].astype(np.float32) / H
+    light = 0.8 * (1 - 0.15 * x - 0.1 * (y - 0.4) ** 2)
+    tone = light[..., None] * np.array([1.0, 0.98, 0.93], np.float32)
+    return np.asarray(tone * (1 + rng.normal(0, 0.006, (H, W, 1))), np.float32)
+
+
+@pytest.mark.parametrize("bend", [0.0, 0.8], ids=["straight", "bent"])
+def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
+    """Half of the shadow's edge is hidden by a wash: the light under it is the true one to a few percent."""
+    field, bare = shade((H, W), bend, 0.4), paper(3)
+    cover = np.zeros((H, W), np.float32)
+    cv2.rectangle(cover, (60, 180), (W - 60, 520), 1.0, -1)
+    wash = 1 - cover[..., None] * np.array([0.35, 0.2, 0.12], np.float32)
+    found = estimate_light(np.asarray(bare * wash * field[..., None], np.float32))
+    assert isinstance(found, LightField)
+    light = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    off = np.abs(np.log(light / (cv2.GaussianBlur(bare, (0, 0), 6) * field[..., None]))).mean(axis=2)
+    assert np.median(off[cover > 0]) < 0.03
+    assert np.percentile(off[cover > 0], 95) < 0.06
+    assert np.percentile(off[cover == 0], 95) < 0.03
+
+
+def test_a_shadow_is_found_with_its_tint() -> None:
+    """Where it lies, how deep it is and how much bluer: to a hundredth or two, whatever grid it is laid over."""
+    left = np.log(shade(BLOCKS, 0.3, 0.35))
+    rng = np.random.default_rng(1)
+    tone = left - 0.2 + rng.normal(0, 0.004, BLOCKS)
+    tint = np.array([0.08, 0.0, -0.08])
+    hue = left[..., None] * tint + rng.normal(0, 0.002, (*BLOCKS, 3))
+    found = find_soft_shadow(tone.astype(np.float32), hue.astype(np.float32), np.ones(BLOCKS, np.float32), BLOCKS)
+    assert isinstance(found, SoftShadow)
+    assert np.allclose(found.tint, tint, atol=0.015)
+    off = found.log_light((320, 230))[..., 1] - np.log(shade((320, 230), 0.3, 0.35))
+    assert np.percentile(np.abs(off - off.mean()), 99) < 0.03
+
+
+@pytest.mark.parametrize("kind", ["falls off", "step", "waves", "patches"])
+def test_what_is_no_soft_shadow_is_not_taken_for_one(kind: str) -> None:
+    """Light that falls off, paint with a crisp edge, buckled paper, blocks of paint here and there."""
+    rng = np.random.default_rng(2)
+    y, x = np.mgrid[: BLOCKS[0], : BLOCKS[1]] / BLOCKS[0]
+    tone = {
+        "falls off": np.log(1 - 0.4 * x - 0.2 * y * y),
+        "step": np.where(x + 0.3 * y > 0.6, -0.3, 0.0),
+        "waves": 0.06 * np.sin(25 * x + 4 * y),
+        "patches": np.where(cv2.GaussianBlur(rng.normal(0, 1, BLOCKS), (0, 0), 4) > 0.06, -0.4, 0.0),
+    }[kind] + rng.normal(0, 0.004, BLOCKS)
+    sure, hue = np.ones(BLOCKS, np.float32), np.zeros((*BLOCKS, 3), np.float32)
+    assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS) is None
+
+
+def test_no_slope_is_carried_up_under_marks() -> None:
+    """Paper darkens towards dense hatching on two sides; under it the light is not taken to rise again on the far one."""
+    y, x = np.mgrid[:H, :W].astype(np.float32)
+    bare = paper(5)
+    ink = ((np.hypot(x - 260, y - 360) < 150) & ((x + y) % 9 < 7)).astype(np.float32)
+    near = cv2.GaussianBlur(ink, (0, 0), 22)
+    picture = bare * (1 - 0.12 * near[..., None]) * (1 - 0.93 * cv2.GaussianBlur(ink, (0, 0), 1.2))[..., None]
+    found = estimate_light(np.asarray(picture, np.float32))
+    assert isinstance(found, LightField)
+    light = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    off = np.log(light / cv2.GaussianBlur(bare, (0, 0), 6)).mean(axis=2)
+    assert off[np.hypot(x - 260, y - 360) < 140].max() < 0.04
