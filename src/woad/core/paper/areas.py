@@ -43,8 +43,9 @@ class Areas:
 def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[], Plane]) -> Areas | None:
     """Tell even paint from paper.
 
-    Parameters: ``cells`` of a sheet of about 500 to 1400 px, as from :func:`woad.core.paper.cells.cut`; ``surface`` (h, w) first guess of the paper's log light; ``spread`` the paper's relative standard deviation; ``follow`` gives the log light
-    (any size) that goes along with every gradual change, paint's too: asked for where a soft shadow may lie.
+    Parameters: ``cells`` of a sheet of about 500 to 1400 px, as from :func:`woad.core.paper.cells.cut`; ``surface`` (h, w)
+    first guess of the paper's log light; ``spread`` the paper's relative standard deviation; ``follow`` gives the log
+    light (any size) that goes along with every gradual change, paint's too: asked for where a soft shadow may lie.
     Returns None when the sheet has no even areas to judge (hatching all over), or they tell a wrong story: nothing is
     lighter than paper.
     """
