@@ -72,7 +72,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     parts = cv2.resize(cells.labels.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_NEAREST).astype(
         np.int32
     )
-    hue = _hues(logs, guide, tone, spread, size)
+    hue = partial(_hues, logs, guide, tone, spread, size)
     shadow = find_soft_shadow(tone, hue, share * share, (h / size, w / size), parts)
     if shadow is not None:
         logs = logs - shadow.log_light((h, w))

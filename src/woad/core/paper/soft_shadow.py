@@ -7,6 +7,7 @@ least squares (Cauchy loss, after Holland and Welsch 1977).
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,7 +25,8 @@ _WORTH = 0.04  # share of the paper that must lie in the shadow and fit to it
 _HELD = 0.7  # and of what lies behind its edge
 _TINTED = 0.2  # how much more or less a channel may lose, of the log depth
 _SURE = 0.15  # blocks less surely paper are not asked
-_FEWEST, _SEARCHED = 200, 700  # blocks needed, and blocks that the search goes by
+_FEWEST, _MANY = 200, 700  # blocks needed, and blocks that are enough
+_ROUNDS = 12
 _PARTS, _PART = 8, 0.02  # areas that may have a tone of their own: how many, and of what share of the blocks
 _BETTER = 0.6  # what the model leaves, of what a plain surface leaves
 
@@ -49,41 +51,74 @@ class SoftShadow:
 
 
 def find_soft_shadow(
-    tone: Plane, hue: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[np.int32] | None = None
+    tone: Plane,
+    hue: Callable[[], Plane],
+    sure: Plane,
+    extent: tuple[float, float],
+    parts: NDArray[np.int32] | None = None,
 ) -> SoftShadow | None:
     """Find the shadow that blocks of paper, and of even paint, show.
 
-    Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less that;
-    ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last ones
-    may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone of
-    its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
+    Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` gives (gh, gw, C) of each channel less
+    that; ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last
+    ones may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
+    of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
     """
     u, v = (plane.ravel() for plane in _places(tone.shape, extent))
     use = sure.ravel() > _SURE
     if use.sum() < _FEWEST:
         return None
+    # Every second or third block shows an edge that is several blocks wide as well as all.
+    use[np.flatnonzero(use)[np.arange(use.sum()) % max(1, int(use.sum()) // _MANY) != 0]] = False
     u, v, z, w = u[use], v[use], tone.ravel()[use].astype(np.float64), sure.ravel()[use].astype(np.float64)
     basis, root = np.column_stack([_basis(u, v), *_tones_of(parts, use)]), np.sqrt(w)
-    many = basis.shape[1]
-    plain = _robust(lambda p: root * (z - basis @ p), _start(z, many))
-    astray = np.abs(z - basis @ plain.x) > 2 * _NOISE
-    if (w * astray).sum() < _WORTH * w.sum():
+    plain = z - basis @ _robust(basis, z, w, _NOISE)
+    if (w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * w.sum():
         return None
-    some = slice(None, None, max(1, len(z) // _SEARCHED))
-    start = _search(u[some], v[some], basis[some], z[some], w[some])
+    start = _search(u, v, basis, z, w)
     if start is None:
         return None
-    best = _robust(lambda p: root * (z - basis @ p[:many] - _log_left(u, v, *p[many:])), start)
+    many = basis.shape[1]
+
+    def left(p: Floats) -> Floats:
+        return np.asarray(z - basis @ p[:many] - _log_left(u, v, *p[many:]))
+
+    best = least_squares(
+        lambda p: root * left(p), start, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
+    )
     angle, at, bend, sigma, depth = (float(x) for x in best.x[many:])
-    if not (_SHALLOW < depth < _DEEP and _CRISPEST < abs(sigma) < _SOFTEST and best.cost < _BETTER * plain.cost):
+    much = _cauchy(root * plain)
+    if not (
+        _SHALLOW < depth < _DEEP and _CRISPEST < abs(sigma) < _SOFTEST and _cauchy(root * left(best.x)) < _BETTER * much
+    ):
         return None
     shade = _log_left(u, v, *best.x[many:])
     behind = shade < -3 * _NOISE
-    fits = behind & (np.abs(z - basis @ best.x[:many] - shade) < 2 * _NOISE)
+    fits = behind & (np.abs(left(best.x)) < 2 * _NOISE)
     if (w * fits).sum() < max(_WORTH * w.sum(), _HELD * (w * behind).sum()):
         return None
-    tint = _tint(hue.reshape(-1, hue.shape[2])[use].astype(np.float64), np.column_stack([shade, basis]), w)
-    return SoftShadow(angle, at, bend, abs(sigma), depth, tint)
+    hues = hue().reshape(tone.size, -1)[use].astype(np.float64)
+    tint = _robust(np.column_stack([basis, shade]), hues, w, 0.5 * _NOISE)[-1]
+    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(np.clip(tint, -_TINTED, _TINTED).tolist()))
+
+
+def _robust(basis: Floats, values: Floats, w: Floats, noise: float) -> Floats:
+    """Least squares of ``values`` (n,) or (n, C) on ``basis`` (n, K) with Cauchy weights of that width, (K,) or (K, C)."""
+    columns = values.reshape(len(values), -1).T
+    found = []
+    for one in columns:
+        weight = w
+        for _ in range(_ROUNDS):
+            scaled = basis * weight[:, None]
+            ridge = 1e-6 * weight.sum() * np.eye(basis.shape[1])
+            solved = np.linalg.solve(basis.T @ scaled + ridge, scaled.T @ one)
+            weight = w / (1 + ((one - basis @ solved) / noise) ** 2)
+        found.append(solved)
+    return np.asarray(found[0] if values.ndim == 1 else np.stack(found, axis=1))
+
+
+def _cauchy(left: Floats) -> float:
+    return float(np.log1p((left / _NOISE) ** 2).sum())
 
 
 def _tones_of(parts: NDArray[np.int32] | None, use: NDArray[np.bool_]) -> list[Floats]:
@@ -95,23 +130,6 @@ def _tones_of(parts: NDArray[np.int32] | None, use: NDArray[np.bool_]) -> list[F
     size[0] = 0
     order = np.argsort(size)[::-1]
     return [np.asarray(own == one, np.float64) for one in order[1 : _PARTS + 1] if size[one] > _PART * len(own)]
-
-
-def _start(z: Floats, many: int) -> Floats:
-    return np.concatenate([[float(np.median(z))], np.zeros(many - 1)])
-
-
-def _tint(hue: Floats, basis: Floats, w: Floats) -> tuple[float, ...]:
-    """How much of each channel's hue (n, C) goes along with the shade, the first column of ``basis``."""
-    found = []
-    for one in hue.T:
-        weight = w
-        for _ in range(6):
-            scaled = basis * weight[:, None]
-            solved = np.linalg.solve(basis.T @ scaled + 1e-6 * weight.sum() * np.eye(basis.shape[1]), scaled.T @ one)
-            weight = w / (1 + ((one - basis @ solved) / (0.5 * _NOISE)) ** 2)
-        found.append(float(np.clip(solved[0], -_TINTED, _TINTED)))
-    return tuple(found)
 
 
 def _places(shape: tuple[int, ...], extent: tuple[float, float]) -> tuple[Floats, Floats]:
@@ -160,7 +178,3 @@ def _search(u: Floats, v: Floats, basis: Floats, z: Floats, w: Floats) -> Floats
     depth = -np.expm1(-height[best])
     bare = inverse @ (scaled.T @ (z + height[best] * ndtr(beyond[best])))
     return np.array([*bare, angle, at, 0.0, sigma, depth])
-
-
-def _robust(residual, start: Floats):  # type: ignore[no-untyped-def]
-    return least_squares(residual, start, loss="cauchy", f_scale=_NOISE, max_nfev=40)
