@@ -153,8 +153,17 @@ def test_circling_and_mending_reach_the_file(desk, settle) -> None:
     np.testing.assert_array_equal(after[140:360, 120:420], before[140:360, 120:420])
     desk.view.look_at(-200, -200, 1.0)
     settle(desk)
-    drag(desk, (-250, -250), (-200, -240))
-    settle(desk)
+    docket, depth = desk.session.docket, desk.session.entry.history.at
+    for tool, way in (
+        ("strengthen", ((-250, -250), (-200, -240))),
+        ("mend", ((-250, -250), (-200, -240))),
+        ("clear-area", ((-250, -250), (-200, -240), (-220, -200))),
+    ):
+        desk.messages.hide()
+        desk.take_tool(tool)
+        drag(desk, *way)
+        assert "beside the sheet" in desk.messages.text.text() and desk.messages.isVisible()
+        assert desk.session.docket is docket and desk.session.entry.history.at == depth
     np.testing.assert_array_equal(written(desk, settle), after)
 
 

@@ -145,6 +145,10 @@ def circle(session: Session, tool: str, outline: list[Place]) -> None:
     session.change("spotting.areas", (*docket.spotting.areas, area), _LABELS[tool])
 
 
+def refuse_beside(session: Session) -> None:
+    session.refused.emit(session.tr("That is beside the sheet. Nothing was changed; click or draw on the sheet."))
+
+
 def pick_tone(session: Session, place: Place) -> None:
     """Remove the tone that the cut-out has at a place, seen on white."""
     entry, docket = session.entry, session.docket
@@ -152,7 +156,7 @@ def pick_tone(session: Session, place: Place) -> None:
         return
     colour = shown_colour(entry.sheet, docket, place)
     if colour is None:
-        session.refused.emit(session.tr("That is beside the sheet. Nothing was changed; click on the sheet."))
+        refuse_beside(session)
         return
     tone = TonePick(at=place, colour=colour, reach=session.tone_reach, together=session.tone_together)
     if len(docket.knockout.tones) >= 12:

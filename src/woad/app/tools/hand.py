@@ -5,7 +5,8 @@ from __future__ import annotations
 from math import hypot
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QPolygonF
 
 from woad.app import handwork, straywork
 from woad.app.tools.gesture import DrawnPath, Gesture
@@ -109,7 +110,11 @@ class CircleArea(DrawnPath):
     def release(self, at: QPointF) -> None:
         outline, self.view.drawn = self.view.drawn, []
         self.view.update()
-        if len(outline) >= 3:
+        if len(outline) < 3:
+            return
+        if not on_sheet(self.view, outline):
+            handwork.refuse_beside(self.view.session)
+        else:
             handwork.circle(self.view.session, self.tool, [scan_place(self.view, point) for point in outline])
 
 
@@ -159,7 +164,7 @@ class BrushTouch(Gesture):
             self.view.drawn = [at]
         self.tool, self.gesture = session.tool, session.new_gesture()
         self.before = handwork.touches_of(docket, self.tool)
-        self.points = [scan_place(self.view, at)]
+        self.points, self.way = [scan_place(self.view, at)], [at]
         self.last = at
         self._lay()
 
@@ -172,20 +177,25 @@ class BrushTouch(Gesture):
         if hypot(at.x() - self.last.x(), at.y() - self.last.y()) < max(2.0, brush_px(self.view) / 5):
             return
         self.points.append(scan_place(self.view, at))
+        self.way.append(at)
         self.last = at
         if self.later:
             self.view.drawn.append(at)
         self._lay()
 
     def _lay(self, over: bool = False) -> None:
-        if over or not self.later:
+        if (over or not self.later) and on_sheet(self.view, self.way, brush_px(self.view)):
             handwork.lay_touch(self.view.session, self.tool, self.before, self.points, self.gesture)
 
     def release(self, at: QPointF) -> None:
-        if self.choosing or not self.later:
+        if self.choosing:
             return
         self.view.drawn = []
-        self._lay(True)
+        if not on_sheet(self.view, self.way, brush_px(self.view)):
+            self.view.update()
+            handwork.refuse_beside(self.view.session)
+        elif self.later:
+            self._lay(True)
 
     def cancel(self) -> None:
         if self.choosing:
@@ -193,6 +203,13 @@ class BrushTouch(Gesture):
         self.view.drawn = []
         step = handwork.BRUSH_TOOLS[self.tool]
         self.view.session.change(f"{step}.touches", self.before, handwork.label_of(self.tool), self.gesture)
+
+
+def on_sheet(view: SheetView, way: list[QPointF], reach: float = 0.0) -> bool:
+    """Whether what is drawn along ``way``, widget px, comes as near as ``reach`` to the sheet that is shown."""
+    w, h = view.canvas_now().size
+    sheet = QRectF(view.widget_point(0, 0), view.widget_point(w, h))
+    return QPolygonF(way).boundingRect().adjusted(-reach, -reach, reach, reach).intersects(sheet)
 
 
 def brush_px(view: SheetView) -> float:
