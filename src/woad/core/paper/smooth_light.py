@@ -38,7 +38,7 @@ def light_through(cells: Cells, taken: Mask) -> Plane:
     mass = cv2.resize(tone * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
     mean = mass / np.maximum(heavy, np.float32(1e-4))[..., None]
     grey = grey_of(mean)
-    basis = _low_basis(heavy.shape)
+    basis = low_basis(heavy.shape)
     light = _strength(grey, heavy, basis)
     hue = np.zeros_like(mean)
     if mean.shape[2] > 1:
@@ -50,8 +50,8 @@ def light_through(cells: Cells, taken: Mask) -> Plane:
 
 
 def _strength(grey: Plane, heavy: Plane, low: Plane) -> Plane:
-    """Log light, smooth, from cells of weight ``heavy``; ``low`` as from :func:`_low_basis`."""
-    light = (low @ _solved(low, grey[..., None], heavy))[..., 0]
+    """Log light, smooth, from cells of weight ``heavy``; ``low`` as from :func:`low_basis`."""
+    light = (low @ solved(low, grey[..., None], heavy))[..., 0]
     for sigma in (grey.shape[0] / 8, grey.shape[0] / 16, grey.shape[0] / 32):
         light = light + _wide_blur((grey - light) * heavy, sigma) / (_wide_blur(heavy, sigma) + np.float32(0.02))
     return np.asarray(light, np.float32)
@@ -66,8 +66,8 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
     for _ in range(8):
         before = fitted
         # Paint's hue goes along with its depth as well, but far more of it.
-        by_depth = light[..., None] * np.clip(_solved(basis, hue, sure)[-1], -_TINT, _TINT)
-        fitted = by_depth + low @ _solved(low, hue - by_depth, sure)
+        by_depth = light[..., None] * np.clip(solved(basis, hue, sure)[-1], -_TINT, _TINT)
+        fitted = by_depth + low @ solved(low, hue - by_depth, sure)
         if float(np.abs(fitted - before).max()) < _SETTLED:
             break
         off = highest(np.abs(hue - fitted))
@@ -83,19 +83,19 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
     return np.asarray(fitted + rest / (_wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper
 
 
-def _low_basis(shape: tuple[int, ...]) -> Plane:
+def low_basis(shape: tuple[int, ...]) -> Plane:
+    """Columns (h, w, 6) float32 of a quadratic surface over a grid, its sides at -1 and 1: one, x, y, xx, xy, yy."""
     y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
     return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
 
 
-def _solved(basis: Plane, values: Plane, weight: Plane) -> Plane:
+def solved(basis: Plane, values: Plane, weight: Plane) -> Plane:
     """Weighted least squares of ``values`` (h, w, C) on ``basis`` (h, w, K), (K, C): slopes and bends held back a little."""
     many = basis.shape[2]
     flat = basis.reshape(-1, many)
     scaled = flat * weight.reshape(-1, 1)
     ridge = np.diag([1e-6, 1e-3, 1e-3, *[6e-3] * (many - 3)]) * float(weight.sum())
-    solved = np.linalg.solve(flat.T @ scaled + ridge, scaled.T @ values.reshape(len(flat), -1))
-    return np.asarray(solved, np.float32)
+    return np.asarray(np.linalg.solve(flat.T @ scaled + ridge, scaled.T @ values.reshape(len(flat), -1)), np.float32)
 
 
 def _wide_blur(plane: Plane, sigma: float) -> Plane:

@@ -64,42 +64,66 @@ def find_soft_shadow(
     ones may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
     of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
     """
-    u, v = (plane.ravel() for plane in _places(tone.shape, extent))
-    use = sure.ravel() > _SURE
-    if use.sum() < _FEWEST:
+    seen = _seen(tone, sure, extent, parts)
+    if len(seen.z) < _FEWEST:
         return None
-    # Every second or third block shows an edge that is several blocks wide as well as all.
-    use[np.flatnonzero(use)[np.arange(use.sum()) % max(1, int(use.sum()) // _MANY) != 0]] = False
-    u, v, z, w = u[use], v[use], tone.ravel()[use].astype(np.float64), sure.ravel()[use].astype(np.float64)
-    basis, root = np.column_stack([_basis(u, v), *_tones_of(parts, use)]), np.sqrt(w)
-    plain = z - basis @ _robust(basis, z, w, _NOISE)
-    if (w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * w.sum():
+    plain = seen.z - seen.basis @ _robust(seen.basis, seen.z, seen.w, _NOISE)
+    if (seen.w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * seen.w.sum():
         return None
-    start = _search(u, v, basis, z, w)
+    start = _search(seen)
     if start is None:
         return None
-    many = basis.shape[1]
-
-    def left(p: Floats) -> Floats:
-        return np.asarray(z - basis @ p[:many] - _log_left(u, v, *p[many:]))
-
+    root = np.sqrt(seen.w)
     best = least_squares(
-        lambda p: root * left(p), start, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
-    )
-    angle, at, bend, sigma, depth = (float(x) for x in best.x[many:])
-    much = _cauchy(root * plain)
-    if not (
-        _SHALLOW < depth < _DEEP and _CRISPEST < abs(sigma) < _SOFTEST and _cauchy(root * left(best.x)) < _BETTER * much
-    ):
+        lambda p: root * seen.left(p), start, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
+    ).x
+    if not _holds(seen, best, plain):
         return None
-    shade = _log_left(u, v, *best.x[many:])
-    behind = shade < -3 * _NOISE
-    fits = behind & (np.abs(left(best.x)) < 2 * _NOISE)
-    if (w * fits).sum() < max(_WORTH * w.sum(), _HELD * (w * behind).sum()):
-        return None
-    hues = hue().reshape(tone.size, -1)[use].astype(np.float64)
-    tint = _robust(np.column_stack([basis, shade]), hues, w, 0.5 * _NOISE)[-1]
+    angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
+    hues = hue().reshape(tone.size, -1)[seen.which].astype(np.float64)
+    tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(np.clip(tint, -_TINTED, _TINTED).tolist()))
+
+
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """Blocks that are asked: ``which`` of all, where (``u``, ``v``), tones ``z`` and weights ``w``, (n,) each; ``basis``
+    (n, K) of what their tones are without a shadow. Parameters of a fit: K of the basis, then five of the shadow."""
+
+    which: NDArray[np.int64]
+    u: Floats
+    v: Floats
+    z: Floats
+    w: Floats
+    basis: Floats
+
+    def shade(self, p: Floats) -> Floats:
+        return _log_left(self.u, self.v, *p[-5:])
+
+    def left(self, p: Floats) -> Floats:
+        return np.asarray(self.z - self.basis @ p[:-5] - self.shade(p))
+
+
+def _seen(tone: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[np.int32] | None) -> _Seen:
+    even = np.flatnonzero(sure.ravel() > _SURE)
+    # Every second or third block shows an edge that is several blocks wide as well as all.
+    which = even[:: max(1, len(even) // _MANY)] if len(even) >= _FEWEST else even[:0]
+    u, v = (plane.ravel()[which] for plane in _places(tone.shape, extent))
+    z, w = (plane.ravel()[which].astype(np.float64) for plane in (tone, sure))
+    return _Seen(which, u, v, z, w, np.column_stack([_basis(u, v), *_tones_of(parts, which)]))
+
+
+def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
+    """Whether the fit ``p`` is a soft shadow's, explains much that the ``plain`` one left, and what lies behind it fits."""
+    sigma, depth = abs(p[-2]), p[-1]
+    if not (_SHALLOW < depth < _DEEP and _CRISPEST < sigma < _SOFTEST):
+        return False
+    left = seen.left(p)
+    if not _cauchy(seen, left) < _BETTER * _cauchy(seen, plain):
+        return False
+    behind = seen.shade(p) < -3 * _NOISE
+    fit = float((seen.w * (behind & (np.abs(left) < 2 * _NOISE))).sum())
+    return fit >= max(_WORTH * float(seen.w.sum()), _HELD * float((seen.w * behind).sum()))
 
 
 def _robust(basis: Floats, values: Floats, w: Floats, noise: float) -> Floats:
@@ -117,16 +141,16 @@ def _robust(basis: Floats, values: Floats, w: Floats, noise: float) -> Floats:
     return np.asarray(found[0] if values.ndim == 1 else np.stack(found, axis=1))
 
 
-def _cauchy(left: Floats) -> float:
-    return float(np.log1p((left / _NOISE) ** 2).sum())
+def _cauchy(seen: _Seen, left: Floats) -> float:
+    return float(np.log1p(seen.w * (left / _NOISE) ** 2).sum())
 
 
-def _tones_of(parts: NDArray[np.int32] | None, use: NDArray[np.bool_]) -> list[Floats]:
+def _tones_of(parts: NDArray[np.int32] | None, which: NDArray[np.int64]) -> list[Floats]:
     """Columns (n,), 1 in one of the larger areas, without the largest, which is taken for the paper."""
     if parts is None:
         return []
-    own = parts.ravel()[use]
-    size = np.bincount(own)
+    own = parts.ravel()[which]
+    size = np.bincount(own, minlength=1)
     size[0] = 0
     order = np.argsort(size)[::-1]
     return [np.asarray(own == one, np.float64) for one in order[1 : _PARTS + 1] if size[one] > _PART * len(own)]
@@ -149,8 +173,9 @@ def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma:
     return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * ndtr(beyond / max(abs(sigma), 1e-3))))
 
 
-def _search(u: Floats, v: Floats, basis: Floats, z: Floats, w: Floats) -> Floats | None:
-    """The straight edge, of those tried, that leaves least when surface and tones, ``basis`` (n, K), are fitted with it."""
+def _search(seen: _Seen) -> Floats | None:
+    """The straight edge, of those tried, that leaves least when the rest is fitted with it."""
+    u, v, basis, z, w = seen.u, seen.v, seen.basis, seen.z, seen.w
     tried = [
         (angle, at, sigma)
         for angle in np.arange(24) * (2 * np.pi / 24)

@@ -1,0 +1,59 @@
+"""The sheet block by block: the tone and hue of the lightest material in each, and how much of it there is."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+Blocks = tuple[Plane, Plane, float]
+
+
+def blocks_of(guide: Plane, size: int) -> Blocks:
+    """Per block: the tone its lightest material has, the share of the block that has it; and the paper's spread."""
+    h, w = guide.shape
+    gh, gw = -(-h // size), -(-w // size)
+    padded = cv2.copyMakeBorder(guide, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_REFLECT_101)
+    cells = padded.reshape(gh, size, gw, size).transpose(0, 2, 1, 3).reshape(gh, gw, size * size)
+    cells = np.sort(cells, axis=2)
+    n = cells.shape[2]
+    high = cells[..., int(n * 0.9)]
+    # Spread of bare paper, from the lighter half of each block only; the flattest third of all blocks is paper.
+    at = {share: cells[..., min(n - 1, int(n * share))] for share in (0.5, 0.8, 0.95, 0.98)}
+    upper = (high - at[0.5]) / np.float32(1.2816)
+    bright = high >= np.percentile(high, 40)
+    spread = float(np.percentile(upper[bright], 35))
+    if spread > 0.03:
+        # No paper is as rough as that at this scale: hatching or shading lies nearly everywhere, and only the lightest
+        # slices of a block are paper.
+        slices = np.minimum((at[0.95] - at[0.8]) / 0.8033, (at[0.98] - high) / 0.7722)
+        spread = min(0.03, float(np.percentile(slices[bright], 35)))
+    spread = max(spread, 0.0015)
+    window = cells >= (high - 2.6 * spread)[..., None]
+    count = window.sum(axis=2)
+    tone = (cells * window).sum(axis=2) / count
+    texture = np.sqrt(np.maximum((cells**2 * window).sum(axis=2) / count - tone**2, 0))
+    share = np.clip((count / n - 0.1) / 0.4, 0.02, 1)
+    # Graphite and dry brush are rougher than bare paper in the same light.
+    rough = np.clip((upper / (spread * 3.0)) - 0.5, 0, 1)
+    share = share * (1 - 0.9 * rough) * np.where(texture > 0, 1, 0.8)
+    return tone.astype(np.float32), share.astype(np.float32), spread
+
+
+def hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Plane:
+    """Mean hue per block of what is as light as its paper, (gh, gw, C)."""
+    gh, gw = tone.shape
+    h, w = guide.shape
+    paper = (guide > spanning(tone, size, h, w) - 3 * spread).astype(np.float32)
+    hue = np.dstack([(logs - guide[..., None]) * paper[..., None], paper])
+    hue = cv2.copyMakeBorder(hue, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_CONSTANT)
+    mean = cv2.resize(hue, (gw, gh), interpolation=cv2.INTER_AREA)
+    return np.asarray(mean[..., :-1] / np.maximum(mean[..., -1:], np.float32(1e-3)), np.float32)
+
+
+def spanning(blocks: Plane, size: int, h: int, w: int) -> Plane:
+    """A plane of blocks enlarged to the sheet (h, w)."""
+    gh, gw = blocks.shape
+    large = cv2.resize(blocks, (gw * size, gh * size), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large, np.float32)[:h, :w]
