@@ -53,9 +53,7 @@ def test_a_shadow_is_found_with_its_tint() -> None:
     tone = left - 0.2 + rng.normal(0, 0.004, BLOCKS)
     tint = np.array([0.08, 0.0, -0.08])
     hue = left[..., None] * tint + rng.normal(0, 0.002, (*BLOCKS, 3))
-    found = find_soft_shadow(
-        tone.astype(np.float32), lambda: hue.astype(np.float32), np.ones(BLOCKS, np.float32), BLOCKS
-    )
+    found = find_soft_shadow(tone.astype(np.float32), hue.astype(np.float32), np.ones(BLOCKS, np.float32), BLOCKS)
     assert isinstance(found, SoftShadow)
     assert np.allclose(found.tint, tint, atol=0.015)
     off = found.log_light((320, 230))[..., 1] - np.log(shade((320, 230), 0.3, 0.35))
@@ -74,7 +72,7 @@ def test_what_is_no_soft_shadow_is_not_taken_for_one(kind: str) -> None:
         "patches": np.where(cv2.GaussianBlur(rng.normal(0, 1, BLOCKS), (0, 0), 4) > 0.06, -0.4, 0.0),
     }[kind] + rng.normal(0, 0.004, BLOCKS)
     sure, hue = np.ones(BLOCKS, np.float32), np.zeros((*BLOCKS, 3), np.float32)
-    assert find_soft_shadow(tone.astype(np.float32), lambda: hue, sure, BLOCKS) is None
+    assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS) is None
 
 
 def test_no_slope_is_carried_up_under_marks() -> None:

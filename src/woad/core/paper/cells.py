@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
 
 BOX3 = np.ones((3, 3), np.uint8)
 _CELLS, _FEW = 300, 180  # cells along the longer side; for a first look
@@ -59,6 +60,15 @@ def cut(logs: Plane) -> Cells:
 def relit(cells: Cells, light: Plane) -> Cells:
     """The same areas without a smooth log ``light`` (gh, gw, C)."""
     return replace(cells, tone=cells.tone - light, top=cells.top - grey_of(light))
+
+
+def without(cells: Cells, foreign: Mask) -> Cells:
+    """The same areas without what lies in ``foreign`` (any grid over the sheet), which belongs to none then."""
+    if not foreign.any():
+        return cells
+    size = (cells.labels.shape[1], cells.labels.shape[0])
+    there = cv2.resize(foreign.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    return replace(cells, labels=np.where(there, 0, cells.labels).astype(np.int32))
 
 
 def quantile(cells: Cells, values: Plane, share: float) -> NDArray[np.float64]:

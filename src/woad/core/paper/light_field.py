@@ -19,8 +19,9 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
 from woad.core.paper.blocks import Blocks, blocks_of, hues, spanning
-from woad.core.paper.cells import Cells, cut, relit
+from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
+from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.soft_shadow import find_soft_shadow
 from woad.core.raster.channels import grey_of
 
@@ -67,20 +68,23 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     logs = np.log(np.maximum(linear, np.float32(2e-4)))
     guide, cells = grey_of(logs), cut(logs)
     size = max(4, round(max(guide.shape) / _BLOCKS))
-    tone, share, spread = blocks = blocks_of(guide, size)
+    tone, share, spread = blocks_of(guide, size)
     if float(np.exp(np.percentile(tone, 98))) < 0.02:
         return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
+    hue = hues(logs, guide, tone, spread, size)
+    fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
+    cells = without(cells, fitting < 0.5)
     parts = cv2.resize(cells.labels.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_NEAREST)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
-    hue = partial(hues, logs, guide, tone, spread, size)
-    shadow = find_soft_shadow(tone, hue, share * share, extent, parts.astype(np.int32))
+    shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, parts.astype(np.int32))
     growth = _QUICK_GROWTH if quick else _GROWTH
     if shadow is None:
-        return _without_edge(logs, guide, cells, blocks, size, growth)
+        return _without_edge(logs, guide, cells, (tone, share * fitting, spread), size, growth)
     h, w = guide.shape
     logs = logs - shadow.log_light((h, w))
     guide, cells = grey_of(logs), relit(cells, shadow.log_light(cells.top.shape))
-    field = _without_edge(logs, guide, cells, blocks_of(guide, size), size, growth)
+    tone, share, spread = blocks_of(guide, size)
+    field = _without_edge(logs, guide, cells, (tone, share * fitting, spread), size, growth)
     if isinstance(field, NoEstimate):
         return field
     return replace(field, grid=field.grid * np.exp(shadow.log_light(field.grid.shape[:2])))

@@ -16,6 +16,7 @@ HUE = 0.022  # how far paper's hue may lie from its light's, natural log
 _PLAIN = 0.01  # the same where the paper's own hue is even
 _SETTLED = 2e-4  # a fit that moves less is done, natural log
 _TINT = 0.1  # how much hue a shadow has for its depth, both natural log
+_CLOSE = 0.1  # natural log, blocks this little below the first guess tell the paper's hue
 _BLEED = 0.985  # share of the paper that is left when only the rims of paint bleed into it
 
 
@@ -47,6 +48,23 @@ def light_through(cells: Cells, taken: Mask) -> Plane:
             light = _strength(grey, plain, basis)
     large = cv2.resize(np.asarray(light[..., None] + hue, np.float32), full, interpolation=cv2.INTER_LINEAR)
     return np.asarray(large, np.float32).reshape(tone.shape)
+
+
+def of_paper_hue(tone: Plane, hue: Plane, share: Plane, surface: Plane) -> Plane:
+    """How well the hue of blocks goes with the paper's, (gh, gw), 0 to 1.
+
+    Parameters: ``tone`` (gh, gw) log tone per block and ``hue`` (gh, gw, C) of each channel less that, ``share`` (gh, gw) of
+    a block that is even; ``surface`` (gh, gw) first guess of the paper's log light. A graded wash, as of a sky, fades as
+    gradually as a shadow does: its hue tells. The paper's is read where blocks reach up to the surface, and drifts evenly.
+    """
+    below = np.maximum(surface - tone, 0)
+    plane = low_basis(tone.shape)[..., :3]
+    sure = share * np.exp(-((below / _CLOSE) ** 2))
+    for _ in range(4):
+        off = highest(np.abs(hue - plane @ solved(plane, hue, np.asarray(sure, np.float32))))
+        limit = hue_limit(off[(below < _CLOSE) & (share > 0.5)])
+        sure = share * np.exp(-((below / _CLOSE) ** 2)) / (1 + (off / limit) ** 2)
+    return np.asarray(np.clip(2 - off / (limit + _TINT * below), 0, 1), np.float32)
 
 
 def _strength(grey: Plane, heavy: Plane, low: Plane) -> Plane:

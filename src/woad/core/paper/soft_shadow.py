@@ -7,7 +7,6 @@ least squares (Cauchy loss, after Holland and Welsch 1977).
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,10 +19,10 @@ Floats = NDArray[np.float64]
 
 _NOISE = 0.012  # natural log, how far blocks of paper may lie from the model before they count less
 _SOFTEST, _CRISPEST = 0.35, 0.018  # the penumbra's sigma, half the longer side of the sheet being 1
-_SHALLOW, _DEEP = 0.06, 0.9  # share of light lost
+_SHALLOW, _DEEP = 0.06, 0.75  # share of light lost: other light always falls into a shadow
 _WORTH = 0.04  # share of the paper that must lie in the shadow and fit to it
 _HELD = 0.7  # and of what lies behind its edge
-_TINTED = 0.2  # how much more or less a channel may lose, of the log depth
+_TINTED = 0.2  # how much more or less a channel loses, of the log depth; paint's hue goes along with far more
 _SURE = 0.15  # blocks less surely paper are not asked
 _FEWEST, _MANY = 200, 700  # blocks needed, and blocks that are enough
 _ROUNDS = 12
@@ -52,14 +51,14 @@ class SoftShadow:
 
 def find_soft_shadow(
     tone: Plane,
-    hue: Callable[[], Plane],
+    hue: Plane,
     sure: Plane,
     extent: tuple[float, float],
     parts: NDArray[np.int32] | None = None,
 ) -> SoftShadow | None:
     """Find the shadow that blocks of paper, and of even paint, show.
 
-    Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` gives (gh, gw, C) of each channel less
+    Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less
     that; ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last
     ones may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
     of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
@@ -80,9 +79,11 @@ def find_soft_shadow(
     if not _holds(seen, best, plain):
         return None
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
-    hues = hue().reshape(tone.size, -1)[seen.which].astype(np.float64)
+    hues = hue.reshape(tone.size, -1)[seen.which].astype(np.float64)
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
-    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(np.clip(tint, -_TINTED, _TINTED).tolist()))
+    if np.abs(tint).max() > _TINTED:
+        return None  # a graded wash, as of a sky
+    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist()))
 
 
 @dataclass(frozen=True, eq=False)
