@@ -75,6 +75,24 @@ def test_what_is_no_soft_shadow_is_not_taken_for_one(kind: str) -> None:
     assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS) is None
 
 
+@pytest.mark.parametrize(
+    ("colour", "softness"),
+    [((0.25, 0.4, 0.65), 0.08), ((0.75, 0.85, 0.95), 0.03), ((0.45, 0.33, 0.22), 0.08)],
+    ids=["blue", "pale blue", "sepia"],
+)
+def test_a_sky_that_fades_out_is_no_shadow(colour: tuple[float, float, float], softness: float) -> None:
+    """A wash over the upper third that runs off the sheet on three sides and ends as softly as a shadow: its hue tells."""
+    bare = paper(4)
+    y, x = np.mgrid[:H, :W].astype(np.float32) / H
+    amount = 1 / (1 + np.exp((y - 0.35 + 0.03 * np.sin(9 * x)) / softness))
+    art = np.array(colour, np.float32) ** amount[..., None]
+    found = estimate_light(np.asarray(bare * art, np.float32))
+    assert isinstance(found, LightField)
+    light = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    kept = np.log(bare * art / light).mean(axis=2)[amount > 0.5].sum() / np.log(art).mean(axis=2)[amount > 0.5].sum()
+    assert 0.6 < kept < 1.05
+
+
 def test_no_slope_is_carried_up_under_marks() -> None:
     """Paper that is smudged around dense hatching darkens towards it: under it the light is not taken to rise again."""
     y, x = np.mgrid[:H, :W].astype(np.float32)

@@ -17,6 +17,7 @@ _PLAIN = 0.01  # the same where the paper's own hue is even
 _SETTLED = 2e-4  # a fit that moves less is done, natural log
 _TINT = 0.1  # how much hue a shadow has for its depth, both natural log
 _CLOSE = 0.1  # natural log, blocks this little below the first guess tell the paper's hue
+_LIGHTEST, _HUE_ROUNDS = 60, 8
 _BLEED = 0.985  # share of the paper that is left when only the rims of paint bleed into it
 
 
@@ -59,11 +60,15 @@ def of_paper_hue(tone: Plane, hue: Plane, share: Plane, surface: Plane) -> Plane
     """
     below = np.maximum(surface - tone, 0)
     plane = low_basis(tone.shape)[..., :3]
-    sure = share * np.exp(-((below / _CLOSE) ** 2))
-    for _ in range(4):
+    even = share > 0.5
+    if not even.any():
+        return np.ones_like(tone)
+    # From the lightest blocks on: no wash is lighter than its paper.
+    sure = share * (tone >= np.percentile(tone[even], _LIGHTEST))
+    for _ in range(_HUE_ROUNDS):
         off = highest(np.abs(hue - plane @ solved(plane, hue, np.asarray(sure, np.float32))))
-        limit = hue_limit(off[(below < _CLOSE) & (share > 0.5)])
-        sure = share * np.exp(-((below / _CLOSE) ** 2)) / (1 + (off / limit) ** 2)
+        limit = hue_limit(off[even & (sure > 0.25)])
+        sure = share * np.exp(-((below / _CLOSE) ** 2)) / (1 + (off / limit) ** 4)
     return np.asarray(np.clip(2 - off / (limit + _TINT * below), 0, 1), np.float32)
 
 
