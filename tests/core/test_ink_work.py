@@ -63,6 +63,20 @@ def test_the_pencil_is_found_by_itself() -> None:
     assert isinstance(find_pencil(crossed([])[0], 0.02), NoEstimate)
 
 
+def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
+    """Of a thin line a camera keeps colour in few pixels: one in a hundred of the marks will do when all are of one hue."""
+    rng = np.random.default_rng(3)
+    picture = np.ones((300, 400, 3), np.float32)
+    picture[40:140, 20:380] = 0.05
+    picture[200:203, 20:140] = VIOLET
+    picture += rng.normal(0, 0.003, picture.shape).astype(np.float32)
+    found = find_pencil(picture, 0.03)
+    assert isinstance(found, Pencil) and found.share < 0.015
+    motley = picture.copy()
+    motley[200:203, 20:140] = rng.choice([BLUE, RED, VIOLET, (0.6, 0.9, 0.5)], (1, 120))
+    assert isinstance(find_pencil(motley, 0.03), NoEstimate)
+
+
 def test_colours_that_cannot_be_told_apart_are_refused() -> None:
     """The paper's own colour, the ink's own hue, two colours that are one: each with its reason."""
     assert "paper" in (refusal([(0.99, 0.98, 0.97)], INK) or "")

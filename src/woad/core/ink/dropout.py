@@ -24,6 +24,8 @@ Plane = NDArray[np.float32]
 Colour = tuple[float, float, float]
 
 _STEPS = 256
+_FEW, _MANY = 0.004, 0.02  # share of the marks that a pencil's pale ones are, when their hues are one, and when not
+_ALIKE = 0.9  # length of the mean of hues as directions (Fisher, circular data), from which they are one
 _LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
@@ -184,9 +186,11 @@ def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
     chroma = np.linalg.norm(hue, axis=1)
     marks = grey > max(0.04, 2 * floor)
     pale = marks & (highest(values) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
-    if pale.sum() < max(20, 0.02 * marks.sum()):
-        return NoEstimate("no pale colour stands out beside the ink")
     turn = np.arctan2(hue[pale] @ np.array([-1, 2, -1]) / 6**0.5, hue[pale] @ np.array([1, 0, -1]) / 2**0.5)
+    # Cameras spread a thin line's hue over its neighbours, so that little of it is left: little will do if it is all one.
+    least = _FEW if turn.size and np.abs(np.exp(1j * turn).mean()) > _ALIKE else _MANY
+    if pale.sum() < max(20, least * marks.sum()):
+        return NoEstimate("no pale colour stands out beside the ink")
     counts, edges = np.histogram(turn, bins=48, range=(-np.pi, np.pi), weights=chroma[pale])
     around = np.convolve(np.concatenate([counts[-2:], counts, counts[:2]]), np.ones(5), mode="valid")
     peak = edges[int(np.argmax(around))] + np.pi / 48
