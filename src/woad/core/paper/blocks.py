@@ -44,10 +44,13 @@ def blocks_of(guide: Plane, size: int) -> Blocks:
 def hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Plane:
     """Mean hue per block of what is as light as its paper, (gh, gw, C)."""
     gh, gw = tone.shape
-    h, w = guide.shape
-    paper = (guide > spanning(tone, size, h, w) - 3 * spread).astype(np.float32)
-    hue = np.dstack([(logs - guide[..., None]) * paper[..., None], paper])
-    hue = cv2.copyMakeBorder(hue, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_CONSTANT)
+    # Every second pixel tells a block's hue as well as all, in a quarter of the time.
+    some, light = logs[::2, ::2], guide[::2, ::2]
+    h, w = light.shape
+    paper = (light > spanning(tone, size, *guide.shape)[::2, ::2] - 3 * spread).astype(np.float32)
+    hue = np.dstack([(some - light[..., None]) * paper[..., None], paper])
+    high, wide = -(-gh * size // 2), -(-gw * size // 2)
+    hue = cv2.copyMakeBorder(hue, 0, high - h, 0, wide - w, cv2.BORDER_CONSTANT)
     mean = cv2.resize(hue, (gw, gh), interpolation=cv2.INTER_AREA)
     return np.asarray(mean[..., :-1] / np.maximum(mean[..., -1:], np.float32(1e-3)), np.float32)
 
