@@ -160,12 +160,11 @@ class BrushTouch(Gesture):
         self.later = session.tool in ("mend", "copy")
         if session.tool == "copy" and session.copy_source is not None:
             self.view.copy_shift = place_point(self.view, session.copy_source) - at
-        if self.later:
-            self.view.drawn = [at]
         self.tool, self.gesture = session.tool, session.new_gesture()
         self.before = handwork.touches_of(docket, self.tool)
         self.points, self.way = [scan_place(self.view, at)], [at]
-        self.last = at
+        if self.later:
+            self.view.drawn = self.way
         self._lay()
 
     def move(self, at: QPointF) -> None:
@@ -174,13 +173,11 @@ class BrushTouch(Gesture):
         if self.choosing:
             return
         # Points closer than that add nothing to a soft stroke.
-        if hypot(at.x() - self.last.x(), at.y() - self.last.y()) < max(2.0, brush_px(self.view) / 5):
+        last = self.way[-1]
+        if hypot(at.x() - last.x(), at.y() - last.y()) < max(2.0, brush_px(self.view) / 5):
             return
         self.points.append(scan_place(self.view, at))
         self.way.append(at)
-        self.last = at
-        if self.later:
-            self.view.drawn.append(at)
         self._lay()
 
     def _lay(self, over: bool = False) -> None:

@@ -109,6 +109,11 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
 def low_basis(shape: tuple[int, ...]) -> Plane:
     """Columns (h, w, 6) float32 of a quadratic surface over a grid, its sides at -1 and 1: one, x, y, xx, xy, yy."""
     y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
+    return np.asarray(quadratic(x, y), np.float32)
+
+
+def quadratic(x: NDArray[np.floating], y: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Columns (..., 6) of a quadratic surface at places ``x``, ``y``: one, x, y, xx, xy, yy."""
     return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
 
 

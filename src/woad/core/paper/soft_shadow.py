@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.paper.smooth_light import quadratic
+
 Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
@@ -111,7 +113,7 @@ def _seen(tone: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[
     which = even[:: max(1, len(even) // _MANY)] if len(even) >= _FEWEST else even[:0]
     u, v = (plane.ravel()[which] for plane in _places(tone.shape, extent))
     z, w = (plane.ravel()[which].astype(np.float64) for plane in (tone, sure))
-    return _Seen(which, u, v, z, w, np.column_stack([_basis(u, v), *_tones_of(parts, which)]))
+    return _Seen(which, u, v, z, w, np.column_stack([quadratic(u, v), *_tones_of(parts, which)]))
 
 
 def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
@@ -162,10 +164,6 @@ def _places(shape: tuple[int, ...], extent: tuple[float, float]) -> tuple[Floats
     y, x = np.mgrid[: shape[0], : shape[1]] + 0.5
     half = max(extent) / 2
     return (x - extent[1] / 2) / half, (y - extent[0] / 2) / half
-
-
-def _basis(u: Floats, v: Floats) -> Floats:
-    return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=-1)
 
 
 def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma: float, depth: float) -> Floats:
