@@ -143,6 +143,22 @@ def test_a_brush_darkens_where_it_went(desk, settle) -> None:  # type: ignore[no
     np.testing.assert_array_equal(alpha(desk, settle), plain)
 
 
+def test_strengthened_marks_are_stronger_in_the_file(desk, settle) -> None:  # type: ignore[no-untyped-def]
+    """Pencil that is brushed over covers more in the file there, nothing else does, and one undo takes it back."""
+    before = alpha(desk, settle)
+    key(desk, settle, Qt.Key.Key_U)
+    assert desk.session.step == "ink"
+    brush(desk, settle, (190, 280), (192, 290), (194, 300))
+    assert len(desk.session.docket.ink.touches) == 1
+    after = alpha(desk, settle)
+    lines = (slice(272, 305), slice(170, 220))
+    assert after[lines].max() > before[lines].max() + 20 and after[lines].sum() > 1.2 * before[lines].sum()
+    assert not after[lines][before[lines] == 0].any()  # bare paper is no mark
+    np.testing.assert_array_equal(after[:, 320:], before[:, 320:])
+    undo(desk, settle)
+    np.testing.assert_array_equal(alpha(desk, settle), before)
+
+
 def test_a_pencil_colour_is_picked_and_vanishes(desk, settle) -> None:  # type: ignore[no-untyped-def]
     """Clicked once, the blue is gone from the file, the ink across it is whole; its chip brings it back."""
     key(desk, settle, Qt.Key.Key_Z)
