@@ -65,6 +65,17 @@ class Opener(QObject):
         ))  # fmt: skip
 
 
+def _tell(session: Session, result: Result, failed: str) -> None:
+    """Say what became of work beside the window that came to nothing; work that was only stopped says nothing."""
+    error = result.error
+    if error is None or isinstance(error, Cancelled):
+        return
+    known = isinstance(error, WoadError)
+    session.message.emit(
+        str(error) if known else f"{failed} ({type(error).__name__}). Nothing was changed; please report this."
+    )
+
+
 def _with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:
     """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
     out: list[Source] = []
@@ -119,6 +130,7 @@ class Checker(QObject):
             if result.error is None and entry.sheet is sheet and self.session.docket == docket:
                 entry.checks = result.value
                 self.session.checks_changed.emit()
+            _tell(self.session, result, f"{entry.name} could not be checked")
 
         self.lane.submit(work, arrived)
 
@@ -142,8 +154,7 @@ class Squarer(QObject):
         def arrived(result: Result) -> None:
             if result.error is None and entry.sheet is sheet:
                 self.session.replace_sheet(entry, result.value)
-            elif isinstance(result.error, WoadError):
-                self.session.message.emit(str(result.error))
+            _tell(self.session, result, f"{entry.name} could not be squared")
 
         self.lane.submit(lambda: resquare(sheet, docket), arrived)
 
@@ -198,8 +209,7 @@ class Looker(QObject):
         def arrived(result: Result) -> None:
             if isinstance(result.value, Sheet) and entry.sheet is sheet:
                 self.session.know_strays(entry, result.value)
-            elif isinstance(result.error, WoadError) and not isinstance(result.error, Cancelled):
-                self.session.message.emit(str(result.error))
+            _tell(self.session, result, f"{entry.name} could not be looked over for strays")
 
         self.lane.submit(work, arrived)
 
@@ -255,6 +265,7 @@ class Reporter(QObject):
                 entry.report = result.value
                 self.session.checks_changed.emit()
                 self.session.pile_changed.emit()
+            _tell(self.session, result, f"The scan of {entry.name} could not be judged")
 
         self.lane.submit(lambda: look_at_scan(sheet.original, sheet.scan, sheet.found, ppi, print_mm), arrived)
 
@@ -303,15 +314,11 @@ class Writer(QObject):
         if result.error is None:
             entry.written = tuple(one.path for one in result.value)
             self.session.pile_changed.emit()
-        elif isinstance(result.error, WoadError):
-            self.session.message.emit(str(result.error))
         elif isinstance(result.error, OSError):
             self.session.message.emit(
                 f"{entry.name} was not written ({result.error.strerror}). Nothing was changed; choose another folder."
             )
-        elif not isinstance(result.error, Cancelled):
-            self.session.message.emit(
-                f"{entry.name} was not written ({type(result.error).__name__}). Nothing was changed; please report this."
-            )
+        else:
+            _tell(self.session, result, f"{entry.name} was not written")
         if self.under_way == 0:
             self.idle.emit()

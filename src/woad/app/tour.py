@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+import traceback
 from collections.abc import Callable
 from pathlib import Path
 
@@ -43,15 +45,25 @@ class Tour:
     def _next(self) -> None:
         self._waited += self._timer.interval()
         if self._waited > _PATIENCE_MS:
-            print("tour: the window did not come to rest; stopped.")
-            self._timer.stop()
-            self.window.close()
+            self._give_up("the window did not come to rest")
             return
         self._settled = self._settled + 1 if self.window.idle() else 0
         if self._settled < 4:
             return
         self._settled = self._waited = 0
-        self._acts.pop(0)()
+        act = self._acts.pop(0)
+        try:
+            act()
+        except Exception:  # a slot's exception would be printed and forgotten, and the acts after it build on this one
+            traceback.print_exc()
+            self._give_up(f"it failed at {act.__name__.strip('_').replace('_', ' ')}")
+
+    def _give_up(self, why: str) -> None:
+        """End with what went wrong, what the window said of it, and a bad exit code."""
+        self._timer.stop()
+        said = self.window.messages.text.text()
+        print(f"The demo could not be shown: {why}. {said}".strip(), file=sys.stderr)
+        self.window.close()
 
     def picture(self, name: str) -> None:
         self.window.grab().save(str(self.out / f"{name}.png"))
