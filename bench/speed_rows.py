@@ -97,7 +97,7 @@ def large_sheet() -> Path:
 
 
 def open_rows(kinds: list[str]) -> list[Row]:
-    from woad.app.session import Loaded, load_first, load_full
+    from woad.app.entry import Loaded, load_first, load_full
 
     out = []
     for kind in kinds:

@@ -12,8 +12,9 @@ from PySide6.QtTest import QTest
 
 from sheets import pen_sheet
 from woad.app import theme
+from woad.app.entry import Loaded
 from woad.app.readings import cast_text
-from woad.app.session import Loaded, Session
+from woad.app.session import Session
 from woad.app.widgets.setting_row import SettingRow
 from woad.app.widgets.tone_plot import TonePlot
 from woad.app.worker import Lane, Result

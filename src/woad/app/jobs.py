@@ -8,7 +8,8 @@ from threading import Event
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from woad.app.session import Entry, Loaded, Session, Source, load_first, load_full
+from woad.app.entry import Entry, Loaded, Source, load_first, load_full
+from woad.app.session import Session
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet

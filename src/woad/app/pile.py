@@ -8,7 +8,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QPainter, QPaintE
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from woad.app import theme
-from woad.app.session import Entry, Session
+from woad.app.entry import Entry
+from woad.app.session import Session
 from woad.app.view.frames import make_thumbnail
 from woad.app.worker import Lane, Result
 

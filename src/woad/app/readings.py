@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from woad.app import straywork
-from woad.app.session import Entry
+from woad.app.entry import Entry
 from woad.core.estimate import NoEstimate
 from woad.core.render.faults import KEYSTONE_PERCENT, keystone_percent, tilt_of
 from woad.core.render.recipe import make_recipe

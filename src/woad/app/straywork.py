@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from woad.app.session import Entry, Session
+from woad.app.entry import Entry
+from woad.app.session import Session
 from woad.core.docket.spotting import MOST_DECIDED, Decision
 from woad.core.render.clearing import goes
 from woad.core.render.found import Found

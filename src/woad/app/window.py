@@ -27,7 +27,8 @@ from woad.core.formats.header import SUFFIXES
 
 if TYPE_CHECKING:
     from woad.app.desk import Desk
-    from woad.app.session import Session, Source
+    from woad.app.entry import Source
+    from woad.app.session import Session
     from woad.app.view.sheet_view import SheetView
 
 FILTER = f"Images ({' '.join('*' + suffix for suffix in SUFFIXES)});;All files (*)"

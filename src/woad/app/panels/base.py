@@ -8,7 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from woad.app import theme
-from woad.app.session import Entry, Session
+from woad.app.entry import Entry
+from woad.app.session import Session
 from woad.app.widgets.controls import ReadingLine, Switch, hairline
 from woad.app.widgets.setting_row import SettingRow
 from woad.core.docket.catalogue import setting

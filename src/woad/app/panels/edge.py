@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.core.docket.model import Docket
 

@@ -8,9 +8,10 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton
 
 from woad.app import theme
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.readings import size_text
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.core.docket.model import Docket
 from woad.core.editions.edition import Edition
 

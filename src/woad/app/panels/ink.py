@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.app.widgets.drop_out import DropOutChoice
 from woad.app.widgets.fold import Fold

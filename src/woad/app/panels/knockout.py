@@ -6,9 +6,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from woad.app import handwork
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.app.widgets.setting_row import SettingRow
 from woad.core.docket.catalogue import Setting

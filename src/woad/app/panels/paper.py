@@ -5,11 +5,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QPushButton
 
 from woad.app import handwork
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
 from woad.app.readings import cast_text, paper_after, trouble
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket

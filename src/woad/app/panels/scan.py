@@ -7,9 +7,10 @@ from math import nan
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.readings import cast_text, sizes_text, sure_text
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.widgets.report_list import ReportList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import MEDIUM_NAMES

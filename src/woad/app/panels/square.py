@@ -6,9 +6,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton
 
 from woad.app import theme
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.readings import corners_text, tilt_reading
-from woad.app.session import Entry, Session
+from woad.app.session import Session
 from woad.app.view.rulers import UNITS, unit_px
 from woad.app.widgets.controls import Choice
 from woad.core.docket.model import Docket

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
-from woad.app.session import Entry
 from woad.app.widgets.tone_plot import TonePlot
 from woad.core.docket.model import Docket
 from woad.core.render.recipe import make_recipe, resolve_points

@@ -7,7 +7,8 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from woad.app import handwork, theme
-from woad.app.session import Entry, Session
+from woad.app.entry import Entry
+from woad.app.session import Session
 from woad.app.widgets.controls import Choice, PaintedButton
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate

@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from woad.app import takes
-from woad.app.session import Entry, Session
+from woad.app.entry import Entry
+from woad.app.session import Session
 from woad.app.widgets.setting_row import MarkSlider
 
 
