@@ -8,14 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from art import WORDS, Linear, any_art, blob, caption, mottled, paper_of, size_mm
 from woad.demo.canvas import Canvas, Pen, smooth_path
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
 
 ALL = ("pen", "pencil", "lettering", "tracing", "blue-pencil", "watercolour", "gouache", "print", "signature")
-WORDS = ("low water", "Tidewrack press", "the harbour crane", "knots and bends", "spring tide", "whelk and limpet")
-
-Linear = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -51,80 +49,6 @@ def draw(medium: str, seed: int, ppi: float = 180, cue: bool = True, size_mm: tu
     }[medium](canvas, rng, cue)  # fmt: skip
 
 
-# -- parts of drawings ---------------------------------------------------------------------------------------------
-
-
-def _blob(rng: np.random.Generator, x: float, y: float, s: float) -> NDArray[np.float64]:
-    a = np.linspace(0, 2 * np.pi, 40, endpoint=False)
-    r = s * (1 + sum(rng.normal(0, 0.22 / k) * np.cos(k * a + rng.uniform(0, 6)) for k in (2, 3, 4, 5)))
-    return np.column_stack([x + r * np.cos(a), y + r * np.sin(a)])
-
-
-def _organic(pen: Pen, rng: np.random.Generator, w: float, h: float, n: int, width: float = 1.0) -> None:
-    for _ in range(n):
-        p = _blob(rng, rng.uniform(0.25 * w, 0.75 * w), rng.uniform(0.22 * h, 0.78 * h), rng.uniform(5, 22))
-        pen.curve(np.vstack([p, p[:1]]), rng.uniform(0.7, 1.6) * width)
-        for _ in range(int(rng.integers(1, 5))):
-            q = p.mean(axis=0) + np.cumsum(rng.normal(0, 5, (5, 2)), axis=0)
-            pen.curve(np.clip(q, 12, [w - 12, h - 12]), rng.uniform(0.5, 1.2) * width)
-
-
-def _scene(pen: Pen, rng: np.random.Generator, w: float, h: float, width: float = 1.0) -> None:
-    """Quay, houses, masts, a horizon: drawn by hand, but level and upright."""
-    base = rng.uniform(0.6, 0.72) * h
-    pen.line([0.12 * w, base], [0.88 * w, base], 1.2 * width, 0.15)
-    if rng.random() < 0.7:
-        pen.line([0.1 * w, base + 0.09 * h], [0.9 * w, base + 0.09 * h], 0.8 * width, 0.15)
-    x = 0.14 * w
-    while x < 0.78 * w:
-        bw, bh = rng.uniform(0.1, 0.2) * w, rng.uniform(0.12, 0.4) * h
-        for a, b in (
-            ((x, base), (x, base - bh)),
-            ((x + bw, base), (x + bw, base - bh)),
-            ((x, base - bh), (x + bw, base - bh)),
-        ):
-            pen.line(list(a), list(b), rng.uniform(0.8, 1.3) * width, 0.12)
-        for _ in range(int(rng.integers(1, 4))):
-            wx, wy = x + rng.uniform(0.15, 0.6) * bw, base - rng.uniform(0.2, 0.85) * bh
-            pen.canvas.polygon(
-                np.array([[wx, wy], [wx + 0.2 * bw, wy], [wx + 0.2 * bw, wy + 0.05 * h], [wx, wy + 0.05 * h]])
-            )
-        x += bw + rng.uniform(0.01, 0.08) * w
-    _organic(pen, rng, w, h * 0.4, int(rng.integers(1, 3)), width)
-
-
-def _caption(canvas: Canvas, rng: np.random.Generator, y_mm: float, size_mm: float, thick_mm: float, text: str) -> None:
-    s = canvas.scale
-    scale = size_mm * s / 21.0
-    font = cv2.FONT_HERSHEY_DUPLEX if rng.random() < 0.5 else cv2.FONT_HERSHEY_TRIPLEX
-    (tw, _), _ = cv2.getTextSize(text, font, scale, 1)
-    room = canvas.ink.shape[1] * 0.8
-    if tw > room:
-        scale *= room / tw
-        tw = int(room)
-    x = int((canvas.ink.shape[1] - tw) / 2)
-    cv2.putText(canvas.ink, text, (x, int(y_mm * s)), font, scale, 255, max(1, round(thick_mm * s)), cv2.LINE_AA)
-
-
-def _paper(
-    shape: tuple[int, int],
-    colour: tuple[float, float, float],
-    texture: float,
-    ppi: float,
-    rng: np.random.Generator,
-    blotches: Linear | None = None,
-) -> Linear:
-    tooth = smooth_noise(shape, 0.12 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
-    tone = 1 + texture * tooth
-    if blotches is not None:
-        tone = tone * blotches
-    return np.asarray(np.clip(tone[..., None] * np.asarray(colour, np.float32), 0, 1), np.float32)
-
-
-def _mottle(shape: tuple[int, int], amount: float, ppi: float, rng: np.random.Generator) -> Linear:
-    return np.asarray(1 + amount * smooth_noise(shape, 2.2 * ppi / 25.4, rng), np.float32)
-
-
 def _inked(
     medium: str,
     canvas: Canvas,
@@ -145,54 +69,24 @@ def _inked(
     return Flat(medium, linear, cover > 0.2, canvas.ppi, art, colour, cover, ink, spoil, under=under, blotches=blotches)
 
 
-def _size(canvas: Canvas) -> tuple[float, float]:
-    return canvas.width_px * 25.4 / canvas.ppi, canvas.height_px * 25.4 / canvas.ppi
-
-
-def _art(canvas: Canvas, rng: np.random.Generator, cue: bool, nib_mm: float) -> None:
-    w, h = _size(canvas)
-    pen = Pen(canvas, rng, nib_mm)
-    if not cue:
-        _organic(pen, rng, w, h, int(rng.integers(5, 11)))
-        return
-    kind = rng.integers(0, 3)
-    if kind == 0:
-        m = rng.uniform(0.08, 0.14) * w
-        for a, b in (
-            ((m, m), (w - m, m)),
-            ((w - m, m), (w - m, h - m)),
-            ((w - m, h - m), (m, h - m)),
-            ((m, h - m), (m, m)),
-        ):
-            canvas.stroke(np.linspace(a, b, 60), rng.uniform(0.3, 0.6))
-        _organic(pen, rng, w, h, int(rng.integers(4, 8)))
-    else:
-        _scene(pen, rng, w, h)
-    if kind == 2:
-        _caption(canvas, rng, 0.9 * h, rng.uniform(4, 7), 0.4, str(rng.choice(WORDS)))
-
-
-# -- media ---------------------------------------------------------------------------------------------------------
-
-
 def _pen(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    _art(canvas, rng, cue, rng.uniform(0.25, 0.5))
+    any_art(canvas, rng, cue, rng.uniform(0.25, 0.5))
     k = rng.uniform(0.025, 0.07)
     warm = rng.uniform(0, 1)
     colour = (0.87, 0.86 - 0.05 * warm, 0.84 - 0.14 * warm)
-    paper = _paper((canvas.height_px, canvas.width_px), colour, rng.uniform(0.004, 0.01), canvas.ppi, rng)
+    paper = paper_of((canvas.height_px, canvas.width_px), colour, rng.uniform(0.004, 0.01), canvas.ppi, rng)
     return _inked("pen", canvas, roughen(canvas, rng), paper, (k, k, k * 1.05), 0.12, rng, colour)
 
 
 def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = _size(canvas)
-    _art(canvas, rng, cue, rng.uniform(0.4, 0.8))
+    w, h = size_mm(canvas)
+    any_art(canvas, rng, cue, rng.uniform(0.4, 0.8))
     line = canvas.coverage() * rng.uniform(0.65, 0.9)
     shape = line.shape
     shade = np.zeros(shape, np.float32)
     for _ in range(int(rng.integers(3, 7))):
         soft = Canvas(w, h, canvas.ppi, 1)
-        soft.polygon(_blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 25)))
+        soft.polygon(blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 25)))
         plane = cv2.GaussianBlur(np.asarray(soft.ink, np.float32) / 255, (0, 0), rng.uniform(2, 5) * canvas.ppi / 25.4)
         shade = np.maximum(shade, plane * rng.uniform(0.25, 0.65))
     grain = 0.5 + 0.22 * smooth_noise(shape, 0.16 * canvas.ppi / 25.4, rng) + 0.1 * smooth_noise(shape, 1.2, rng)
@@ -201,19 +95,17 @@ def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     k = rng.uniform(0.12, 0.2)
     tone = rng.uniform(0.68, 0.84)
     colour = (tone, tone, tone * rng.uniform(0.93, 1.0))
-    paper = _paper(shape, colour, rng.uniform(0.008, 0.018), canvas.ppi, rng)
+    paper = paper_of(shape, colour, rng.uniform(0.008, 0.018), canvas.ppi, rng)
     return _inked("pencil", canvas, cover.astype(np.float32), paper, (k, k, k * 1.03), 0.06, rng, colour)
 
 
 def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     if cue:
         rows = int(rng.integers(2, 5))
         for i in range(rows):
             size = rng.uniform(9, 17)
-            _caption(
-                canvas, rng, (i + 1) * h / (rows + 1), size, size * rng.uniform(0.11, 0.18), str(rng.choice(WORDS))
-            )
+            caption(canvas, rng, (i + 1) * h / (rows + 1), size, size * rng.uniform(0.11, 0.18), str(rng.choice(WORDS)))
     else:
         for _ in range(6):
             path = np.array([rng.uniform(0.2, 0.8) * w, rng.uniform(0.2, 0.8) * h]) + np.cumsum(
@@ -222,18 +114,18 @@ def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
             Pen(canvas, rng, 3.0).curve(np.clip(path, 12, [w - 12, h - 12]), rng.uniform(0.7, 1.3))
     k = rng.uniform(0.025, 0.06)
     colour = (0.86, 0.82, rng.uniform(0.68, 0.8))
-    paper = _paper((canvas.height_px, canvas.width_px), colour, 0.008, canvas.ppi, rng)
+    paper = paper_of((canvas.height_px, canvas.width_px), colour, 0.008, canvas.ppi, rng)
     return _inked("lettering", canvas, roughen(canvas, rng), paper, (k, k, k * 1.1), 0.15, rng, colour)
 
 
 def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    _art(canvas, rng, cue, rng.uniform(0.8, 1.5))
+    any_art(canvas, rng, cue, rng.uniform(0.8, 1.5))
     tone = rng.uniform(0.48, 0.66)
     k = rng.uniform(0.09, 0.2)
     colour = (tone, tone * 1.01, tone * rng.uniform(0.96, 1.02))
     shape = (canvas.height_px, canvas.width_px)
-    blotches = _mottle(shape, rng.uniform(0.03, 0.06), canvas.ppi, rng)
-    paper = _paper(shape, colour, 0.01, canvas.ppi, rng, blotches)
+    blotches = mottled(shape, rng.uniform(0.03, 0.06), canvas.ppi, rng)
+    paper = paper_of(shape, colour, 0.01, canvas.ppi, rng, blotches)
     relief = _creases(canvas, rng) if rng.random() < 0.5 else np.zeros(shape, np.float32)
     paper = np.asarray(paper * (1 - relief[..., None]), np.float32)
     spoil = np.abs(relief) if relief.any() else None
@@ -243,7 +135,7 @@ def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
     """Share of light that folds in the paper take: dark on one side, a little lighter on the other."""
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     out = np.zeros((canvas.height_px, canvas.width_px), np.float32)
     for _ in range(int(rng.integers(1, 4))):
         fold = Canvas(w, h, canvas.ppi, 1)
@@ -259,17 +151,17 @@ def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
 
 
 def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     under = Canvas(w, h, canvas.ppi, 1)
     pen = Pen(under, rng, 0.5)
     for _ in range(int(rng.integers(8, 16))):
-        p = _blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(8, 30))
+        p = blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(8, 30))
         pen.curve(np.vstack([p, p[:1]]), rng.uniform(0.6, 1.3))
-    _art(canvas, rng, cue, rng.uniform(0.3, 0.55))
+    any_art(canvas, rng, cue, rng.uniform(0.3, 0.55))
     grain = np.clip(0.75 + 0.3 * smooth_noise(under.coverage().shape, 1.3, rng), 0.1, 1)
     blue = under.coverage() * grain * rng.uniform(0.6, 1.0)
     tone = (0.87, 0.86, 0.83)
-    paper = _paper(blue.shape, tone, 0.007, canvas.ppi, rng)
+    paper = paper_of(blue.shape, tone, 0.007, canvas.ppi, rng)
     colour = (rng.uniform(0.35, 0.55), rng.uniform(0.62, 0.75), 0.93)
     paper = paper * (1 - blue[..., None] * (1 - np.asarray(colour, np.float32)))
     k = rng.uniform(0.03, 0.07)
@@ -277,7 +169,7 @@ def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: float, high: float) -> list[Linear]:
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     out = []
     for i in range(n):
         one = Canvas(w, h, canvas.ppi, 2)
@@ -285,7 +177,7 @@ def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: f
             x, y, a, b = 0.15 * w, rng.uniform(0.2, 0.6) * h, 0.7 * w, rng.uniform(0.1, 0.25) * h
             one.polygon(np.array([[x, y], [x + a, y], [x + a, y + b], [x, y + b]]))
         else:
-            one.polygon(_blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(low, high)))
+            one.polygon(blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(low, high)))
         out.append(one.coverage())
     return out
 
@@ -293,7 +185,7 @@ def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: f
 def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     shape = (canvas.height_px, canvas.width_px)
     tone = (0.88, 0.87, 0.84)
-    paper = _paper(shape, tone, 0.012, canvas.ppi, rng)
+    paper = paper_of(shape, tone, 0.012, canvas.ppi, rng)
     art, marks = np.ones((*shape, 3), np.float32), np.zeros(shape, bool)
     for cover in _patches(canvas, rng, int(rng.integers(4, 8)), cue, 10, 28):
         hue = np.array([rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2), rng.uniform(0.1, 1.2)])
@@ -313,7 +205,7 @@ def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     shape = (canvas.height_px, canvas.width_px)
     tone = (0.86, 0.84, 0.79)
-    linear = _paper(shape, tone, 0.01, canvas.ppi, rng)
+    linear = paper_of(shape, tone, 0.01, canvas.ppi, rng)
     plain = np.tile(np.asarray(tone, np.float32), (*shape, 1))
     marks = np.zeros(shape, bool)
     pale = np.zeros(shape, bool)
@@ -331,10 +223,10 @@ def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     pen = Pen(canvas, rng, 0.22)
     for _ in range(int(rng.integers(3, 6))):
-        p = _blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 22))
+        p = blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 22))
         pen.curve(np.vstack([p, p[:1]]), 1.4, hand=0.02)
         pen.hatch(p, rng.uniform(20, 70), rng.uniform(0.5, 0.8), 0.9, skip=0.0)
     if cue:
@@ -346,11 +238,11 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
             ((m, h - m), (m, m)),
         ):
             canvas.stroke(np.linspace(a, b, 60), 0.35)
-        _caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
+        caption(canvas, rng, 0.88 * h, rng.uniform(4, 6), 0.35, str(rng.choice(WORDS)))
     shape = (canvas.height_px, canvas.width_px)
     colour = (rng.uniform(0.68, 0.78), rng.uniform(0.56, 0.64), rng.uniform(0.33, 0.45))
-    blotches = _mottle(shape, 0.02, canvas.ppi, rng)
-    paper = _paper(shape, colour, 0.012, canvas.ppi, rng, blotches)
+    blotches = mottled(shape, 0.02, canvas.ppi, rng)
+    paper = paper_of(shape, colour, 0.012, canvas.ppi, rng, blotches)
     spots = np.zeros(shape, np.float32)
     for _ in range(int(rng.integers(6, 25))):
         x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
@@ -370,16 +262,16 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:
     """What shows through from the other side: mirrored lines of print, faint and soft, share of light lost."""
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     side = Canvas(w, h, canvas.ppi, 1)
     for y in np.arange(0.15 * h, 0.85 * h, 7.0):
-        _caption(side, rng, y, 3.5, 0.4, str(rng.choice(WORDS)))
+        caption(side, rng, y, 3.5, 0.4, str(rng.choice(WORDS)))
     soft = cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), 0.25 * canvas.ppi / 25.4)
     return np.asarray(soft * rng.uniform(0.03, 0.1), np.float32)
 
 
 def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = _size(canvas)
+    w, h = size_mm(canvas)
     x0, y0, s = rng.uniform(0.2, 0.4) * w, rng.uniform(0.35, 0.65) * h, rng.uniform(5, 9)
     t = np.linspace(0, 1, 30)
     path = np.column_stack(
@@ -391,7 +283,7 @@ def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     blue = rng.random() < 0.5
     ink = (0.05, 0.07, rng.uniform(0.25, 0.4)) if blue else (0.04, 0.04, 0.045)
     colour = (0.88, 0.88, 0.87)
-    paper = _paper((canvas.height_px, canvas.width_px), colour, 0.004, canvas.ppi, rng)
+    paper = paper_of((canvas.height_px, canvas.width_px), colour, 0.004, canvas.ppi, rng)
     return _inked("signature", canvas, canvas.coverage(), paper, ink, 0.15, rng, colour)
 
 
