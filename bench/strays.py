@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import warnings
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from multiprocessing import get_context
@@ -16,6 +17,7 @@ from sklearn.model_selection import GroupKFold
 
 from dirt import Dirty, Kind, dirty
 from media import ALL
+from small_marks import Dot
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.formats.read import take_in
@@ -52,20 +54,30 @@ def sheet_for(sheet: Dirty, encoded: NDArray[np.uint8] | None = None) -> tuple[S
 
 def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bool_]]:
     """For each piece 1 dirt, 0 mark, -1 neither for sure; and which hair labels a piece covers is left to the caller."""
-    out = np.full(len(pieces), -1, np.int8)
-    x, y = pieces.at[:, 0], pieces.at[:, 1]
-    for kind, dots in ((1, sheet.specks), (0, sheet.marks)):
-        for dx, dy, r in dots:
-            near = np.hypot(x - dx, y - dy) <= r + 2 + 0.3 * pieces.size_px
-            out[near] = kind
+    out, near = by_dots(pieces, sheet.specks, sheet.marks)
     h, w = sheet.hairs.shape
     at = np.clip(pieces.at.astype(int), 0, [w - 1, h - 1])
     art = sheet.flat.marks[at[:, 1], at[:, 0]]
     boxes = pieces.box
     hair = np.array([sheet.hairs[y0 : y0 + b, x0 : x0 + a].any() for x0, y0, a, b in boxes.tolist()], bool)
-    out[(out < 0) & hair & ~art] = 1
-    out[(out < 0) & ~hair & art] = 0  # bits of the drawing itself
+    out[~near & hair & ~art] = 1
+    out[~near & ~hair & art] = 0  # bits of the drawing itself
     return out, hair
+
+
+def by_dots(pieces: Pieces, specks: Sequence[Dot], marks: Sequence[Dot]) -> tuple[NDArray[np.int8], NDArray[np.bool_]]:
+    """For each piece 1 if it is one of the specks, 0 if one of the marks, else -1; and whether it lies by any of them.
+    What lies between a speck and a dot is the nearer of the two; a bit of the drawing beside a speck is neither."""
+    out, nearest, close = np.full(len(pieces), -1, np.int8), np.full(len(pieces), np.inf), np.zeros(len(pieces), bool)
+    x, y = pieces.at[:, 0], pieces.at[:, 1]
+    for kind, dots, own in ((1, specks, 0.5), (0, marks, 1.0)):
+        for dx, dy, r in dots:
+            far = np.hypot(x - dx, y - dy)
+            by = far <= r + 2 + 0.3 * pieces.size_px
+            close |= by
+            its = by & (far < nearest) & (far <= r + own * (2 + 0.3 * pieces.size_px))
+            out[its], nearest[its] = kind, far[its]
+    return out, close
 
 
 def _one(job: tuple[str, int, Kind, int]) -> Row:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.spotting.lines import is_line
+from woad.core.spotting.parting import LEVELS, find_specks, paper_counts, parted
 
 Plane8 = NDArray[np.uint8]
 Floats = NDArray[np.float32]
@@ -86,24 +87,27 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
     Parameters: ``most``, ``mean`` as from :func:`blocks_of`; ``ppi`` of the full-size sheet.
     """
     mm = ppi / 25.4
-    _, labels, stats, _ = cv2.connectedComponentsWithStats((most >= LEAST).astype(np.uint8), connectivity=8)
-    labels = np.asarray(labels, np.int32)
-    wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
-    area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
-    longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
-    small = (longest <= _LONG_MM * mm) & (
-        (longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= _THIN_MM * mm + 2 * block)
-    )
-    small |= is_line(stats[:, : cv2.CC_STAT_AREA] * block, most.shape[1] * block, most.shape[0] * block, mm)
-    small[0] = False
-    number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
-    number[0] = 0
-    with ThreadPoolExecutor(1) as beside:
+    with ThreadPoolExecutor(2) as beside:
+        paper = paper_counts(most)
+        specks = [beside.submit(find_specks, most, paper, level, block, mm) for level in LEVELS]
+        _, labels, stats, _ = cv2.connectedComponentsWithStats((most >= LEAST).astype(np.uint8), connectivity=8)
+        labels = np.asarray(labels, np.int32)
+        wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
+        area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
+        longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
+        small = (longest <= _LONG_MM * mm) & (
+            (longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= _THIN_MM * mm + 2 * block)
+        )
+        small |= is_line(stats[:, : cv2.CC_STAT_AREA] * block, most.shape[1] * block, most.shape[0] * block, mm)
+        small[0] = False
         usual = beside.submit(_usual, most, labels, small, area, longest, block)
+        number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
+        number[0] = 0
         kept = number[labels]
+        many = parted(most, kept, int(small.sum()), (found.result() for found in specks))
         far = cv2.distanceTransform((kept != GONE).astype(np.uint8), cv2.DIST_L2, 3)
         strong, stroke = usual.result()
-    return _measured(kept, most, mean, stats[small], block, np.asarray(far), strong, stroke)
+    return _measured(kept, many, most, mean, block, np.asarray(far), strong, stroke)
 
 
 def _usual(
@@ -126,10 +130,8 @@ def _usual(
 
 
 def _measured(
-    labels: NDArray[np.int32], most: Plane8, mean: Plane8, stats: NDArray[np.int32], block: int, far: Floats,
-    strong: float, stroke: float,
+    labels: NDArray[np.int32], n: int, most: Plane8, mean: Plane8, block: int, far: Floats, strong: float, stroke: float
 ) -> Pieces:  # fmt: skip
-    n = len(stats)
     where = np.flatnonzero(labels.ravel() > 0)
     which = labels.ravel()[where] - 1
     y, x = np.divmod(where, labels.shape[1])
@@ -150,7 +152,7 @@ def _measured(
     length = np.sqrt(6 * (xx + yy + spread)) * block
     width = mass / np.maximum(length, 1)
     bow = np.sqrt(np.maximum((xx + yy - spread) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0))
-    box = np.asarray(stats[:, : cv2.CC_STAT_AREA], np.int32) * block
+    box = _boxes(which, x, y, n) * block
     return Pieces(
         block, labels, np.column_stack([(cx + 0.5) * block, (cy + 0.5) * block]), box,
         np.sqrt(mass / np.maximum(peak, 0.04) * 4 / np.pi).astype(np.float32),
@@ -159,3 +161,12 @@ def _measured(
         (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
         np.minimum(nearest, 1e6), strong, stroke,
     )  # fmt: skip
+
+
+def _boxes(which: NDArray[np.int32], x: NDArray[np.intp], y: NDArray[np.intp], n: int) -> NDArray[np.int32]:
+    """x, y, w, h of each of ``n`` pieces, from the blocks that belong to ``which``."""
+    low, high = np.full((2, n), np.iinfo(np.int32).max, np.int32), np.zeros((2, n), np.int32)
+    for axis, places in enumerate((x.astype(np.int32), y.astype(np.int32))):
+        np.minimum.at(low[axis], which, places)
+        np.maximum.at(high[axis], which, places)
+    return np.asarray(np.concatenate([low, high - low + 1]).T, np.int32)
