@@ -85,12 +85,12 @@ def mottled(shape: tuple[int, int], amount: float, ppi: float, rng: np.random.Ge
     return np.asarray(1 + amount * smooth_noise(shape, 2.2 * ppi / 25.4, rng), np.float32)
 
 
-def size_mm(canvas: Canvas) -> tuple[float, float]:
+def sheet_mm(canvas: Canvas) -> tuple[float, float]:
     return canvas.width_px * 25.4 / canvas.ppi, canvas.height_px * 25.4 / canvas.ppi
 
 
 def any_art(canvas: Canvas, rng: np.random.Generator, cue: bool, nib_mm: float) -> None:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     pen = Pen(canvas, rng, nib_mm)
     if not cue:
         organic(pen, rng, w, h, int(rng.integers(5, 11)))

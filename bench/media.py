@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from art import WORDS, Linear, any_art, blob, caption, mottled, paper_of, size_mm
+from art import WORDS, Linear, any_art, blob, caption, mottled, paper_of, sheet_mm
 from woad.demo.canvas import Canvas, Pen, smooth_path
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
@@ -79,7 +79,7 @@ def _pen(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     any_art(canvas, rng, cue, rng.uniform(0.4, 0.8))
     line = canvas.coverage() * rng.uniform(0.65, 0.9)
     shape = line.shape
@@ -100,7 +100,7 @@ def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _lettering(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     if cue:
         rows = int(rng.integers(2, 5))
         for i in range(rows):
@@ -135,7 +135,7 @@ def _tracing(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
     """Share of light that folds in the paper take: dark on one side, a little lighter on the other."""
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     out = np.zeros((canvas.height_px, canvas.width_px), np.float32)
     for _ in range(int(rng.integers(1, 4))):
         fold = Canvas(w, h, canvas.ppi, 1)
@@ -151,7 +151,7 @@ def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
 
 
 def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     under = Canvas(w, h, canvas.ppi, 1)
     pen = Pen(under, rng, 0.5)
     for _ in range(int(rng.integers(8, 16))):
@@ -169,7 +169,7 @@ def _blue(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _patches(canvas: Canvas, rng: np.random.Generator, n: int, cue: bool, low: float, high: float) -> list[Linear]:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     out = []
     for i in range(n):
         one = Canvas(w, h, canvas.ppi, 2)
@@ -223,7 +223,7 @@ def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 
 def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     pen = Pen(canvas, rng, 0.22)
     for _ in range(int(rng.integers(3, 6))):
         p = blob(rng, rng.uniform(0.3, 0.7) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 22))
@@ -262,7 +262,7 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
 
 def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:
     """What shows through from the other side: mirrored lines of print, faint and soft, share of light lost."""
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     side = Canvas(w, h, canvas.ppi, 1)
     for y in np.arange(0.15 * h, 0.85 * h, 7.0):
         caption(side, rng, y, 3.5, 0.4, str(rng.choice(WORDS)))
@@ -271,7 +271,7 @@ def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:
 
 
 def _signature(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
-    w, h = size_mm(canvas)
+    w, h = sheet_mm(canvas)
     x0, y0, s = rng.uniform(0.2, 0.4) * w, rng.uniform(0.35, 0.65) * h, rng.uniform(5, 9)
     t = np.linspace(0, 1, 30)
     path = np.column_stack(

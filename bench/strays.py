@@ -70,7 +70,7 @@ def by_dots(pieces: Pieces, specks: Sequence[Dot], marks: Sequence[Dot]) -> tupl
     What lies between a speck and a dot is the nearer of the two; a bit of the drawing beside a speck is neither."""
     out, nearest, close = np.full(len(pieces), -1, np.int8), np.full(len(pieces), np.inf), np.zeros(len(pieces), bool)
     x, y = pieces.at[:, 0], pieces.at[:, 1]
-    for kind, dots, own in ((1, specks, 0.5), (0, marks, 1.0)):
+    for kind, dots, own in ((1, specks, 0.5), (0, marks, 1.0)):  # a speck's own piece lies right on it
         for dx, dy, r in dots:
             far = np.hypot(x - dx, y - dy)
             by = far <= r + 2 + 0.3 * pieces.size_px

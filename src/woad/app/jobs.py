@@ -60,21 +60,21 @@ class Opener(QObject):
         self._failed(entry, result)
 
     def _failed(self, entry: Entry, result: Result) -> None:
-        known = isinstance(result.error, WoadError)
-        self.session.fail(entry, str(result.error) if known else (
-            f"{entry.name} could not be opened ({type(result.error).__name__}). It is unchanged; please report this."
-        ))  # fmt: skip
+        assert result.error is not None
+        self.session.fail(entry, _words(result.error, f"{entry.name} could not be opened", "It is unchanged"))
+
+
+def _words(error: BaseException, failed: str, safe: str = "Nothing was changed") -> str:
+    """An error as it is said on screen: its own sentence, or what ``failed`` and what is ``safe`` when nobody foresaw it."""
+    if isinstance(error, WoadError):
+        return str(error)
+    return f"{failed} ({type(error).__name__}). {safe}; please report this."
 
 
 def _tell(session: Session, result: Result, failed: str) -> None:
     """Say what became of work beside the window that came to nothing; work that was only stopped says nothing."""
-    error = result.error
-    if error is None or isinstance(error, Cancelled):
-        return
-    known = isinstance(error, WoadError)
-    session.message.emit(
-        str(error) if known else f"{failed} ({type(error).__name__}). Nothing was changed; please report this."
-    )
+    if result.error is not None and not isinstance(result.error, Cancelled):
+        session.message.emit(_words(result.error, failed))
 
 
 def _with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:

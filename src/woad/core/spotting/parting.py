@@ -82,7 +82,7 @@ def parted(most: Plane8, labels: Labels, count: int, specks: Iterable[Specks]) -
         count += int(leaves.sum())
         mine = leaves[found.which]
         which = found.which[mine]
-        _leave(labels, most < found.level, found.where[mine], number[which], whole[which])
+        _leave(labels, most, found.level, found.where[mine], number[which], whole[which])
     return count
 
 
@@ -124,16 +124,16 @@ def _paper_around(paper: NDArray[np.int32], box: NDArray[np.int32]) -> NDArray[n
     return np.asarray((count(x0, y0, x1, y1) - count(x, y, right, bottom)) / np.maximum(ring, 1), np.float64)
 
 
-def _leave(labels: Labels, faint: NDArray[np.bool_], where: Places, number: Labels, whole: Labels) -> None:
-    """Give places (flat) their new ``number``, and with them the ``faint`` skirt around that belonged to the same
-    ``whole``, the nearest first; in place."""
+def _leave(labels: Labels, most: Plane8, level: int, where: Places, number: Labels, whole: Labels) -> None:
+    """Give places (flat) their new ``number``, and with them the skirt around, below ``level``, that belonged to the
+    same ``whole``, the nearest first; in place."""
     h, w = labels.shape
-    flat, pale = labels.ravel(), faint.ravel()
+    flat, cover = labels.ravel(), most.ravel()
     flat[where] = number
     y, x = np.divmod(where, w)
     steps = [(i, j) for i in range(-_SKIRT, _SKIRT + 1) for j in range(-_SKIRT, _SKIRT + 1) if i or j]
     for dy, dx in sorted(steps, key=lambda step: step[0] ** 2 + step[1] ** 2):
         inside = (y + dy >= 0) & (y + dy < h) & (x + dx >= 0) & (x + dx < w)
         there = where[inside] + dy * w + dx
-        mine = (flat[there] == whole[inside]) & pale[there]
+        mine = (flat[there] == whole[inside]) & (cover[there] < level)
         flat[there[mine]] = number[inside][mine]

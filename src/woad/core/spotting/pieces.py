@@ -95,9 +95,8 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
         wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
         area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
         longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
-        small = (longest <= _LONG_MM * mm) & (
-            (longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= _THIN_MM * mm + 2 * block)
-        )
+        thin = area / longest <= _THIN_MM * mm + 2 * block
+        small = (longest <= _LONG_MM * mm) & ((longest <= 1.42 * _BROAD_MM * mm) | thin)
         small |= is_line(stats[:, : cv2.CC_STAT_AREA] * block, most.shape[1] * block, most.shape[0] * block, mm)
         small[0] = False
         usual = beside.submit(_usual, most, labels, small, area, longest, block)
