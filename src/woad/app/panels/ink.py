@@ -16,7 +16,7 @@ from woad.app.widgets.takes_list import TakesList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
-from woad.core.render.recipe import make_recipe, resolve_points
+from woad.core.render.recipe import is_one_ink, make_recipe, resolve_points, resting_sharpness
 
 
 class InkPanel(StepPanel):
@@ -29,7 +29,7 @@ class InkPanel(StepPanel):
         self.points = [self.add_row(f"ink.{name}", partial(self._point, name)) for name in ("paper", "middle", "ink")]
         self.add_row("ink.darkness", lambda d, e: (d.ink.darkness, starting_docket(d.medium).ink.darkness))
         self.saturation = self.add_row("ink.saturation", lambda d, e: (_or(d.ink.saturation, 1.0), 1.0))
-        self.sharpness = self.add_row("ink.sharpness", lambda d, e: (_or(d.ink.sharpness, _sharp(e)), _sharp(e)))
+        self.sharpness = self.add_row("ink.sharpness", lambda d, e: (_or(d.ink.sharpness, _sharp(d, e)), _sharp(d, e)))
         self.drop_out = DropOutChoice(session, self)
         self.add_named(self.tr("Drop out"), self.drop_out)
         self._more()
@@ -121,8 +121,10 @@ def _or(value: float | None, own: float) -> float:
     return own if value is None else value
 
 
-def _sharp(entry: Entry) -> float:
-    return 0.0 if entry.sheet is None else entry.sheet.readings.sharpness
+def _sharp(docket: Docket, entry: Entry) -> float:
+    if entry.sheet is None:
+        return 0.0
+    return resting_sharpness(entry.sheet.readings, is_one_ink(docket, entry.sheet.readings))
 
 
 def _warned(text: str, too_far: bool) -> str:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.dropout import find_pencil
+from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
@@ -23,7 +25,7 @@ from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
-from woad.core.render.medium import propose_medium, read_traits
+from woad.core.render.medium import Traits, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
@@ -31,8 +33,8 @@ Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
+_EDGE_CROPS = 4  # of the crops, where edges are looked at
 _JUDGED = 100_000  # pixels of marks tell whether there is one ink
-_LEAST_SHARPNESS = 0.6  # a pixel's own area blurs that much, whatever the lens
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -76,12 +78,12 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     paper_rgb = (int(code[0]), int(code[1]), int(code[2]))
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
         pencil = None if quick else beside.submit(find_pencil, reduced, first_floor)
-        edges = None if quick else beside.submit(edge_width, [grey_of(crop) for crop in mean_crops[::2]])
         ink = find_ink(mean_crops, first_floor)
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
         weights = _weights(ink, pyramid.channels)
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
+        sharp = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         one_ink = _is_one_ink(reduced, ink, first_floor)
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
@@ -107,7 +109,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if edges is None else _sharpness(edges.result()),
+        sharpness=0.0 if sharp is None else sharp.result(),
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
@@ -136,10 +138,22 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
 
 
-def _sharpness(width: float | NoEstimate) -> float:
-    """Amount of unsharp masking that gives edges of that ``width`` (px) back about what the scan's blur took, 0..0.9."""
-    amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
-    return float(np.clip(amount, _LEAST_SHARPNESS, 0.9))
+def _sharpness(
+    crops: list[Plane], weights: tuple[float, ...], ink: InkColour | NoEstimate, reading: Future[Traits | None]
+) -> float:
+    """Amount of unsharp masking that gives edges back about what the scan's blur took. An ink covers a place or does not,
+    and tells by that; in a painting, where a soft edge may be meant, only the sharpest edges tell."""
+    usual = starting_docket(propose_medium(reading.result()).medium)
+    if isinstance(ink, NoEstimate) or usual.knockout.colour == "keep":
+        return sharpening_for_width(edge_width([grey_of(crop) for crop in crops[::2]]))
+    full = max(1 - float(np.dot(ink.reflectance, weights)), 0.05)
+    shares = [np.clip((1 - _fold(crop, weights)) / full, 0, 1) for crop in crops]
+    telling = sorted(shares, key=lambda share: -float(share.std()))[:_EDGE_CROPS]
+    found = sharpening_for([np.rint(share * 255).astype(np.uint8) for share in telling])
+    if isinstance(found, NoEstimate):
+        return sharpening_for_width(found)
+    by_nature = usual.ink.halftones == "seen" or (ink.grainy and usual.ink.drop_out == "off")
+    return min(found, SOFT_MARKS) if by_nature else found
 
 
 def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:

@@ -12,6 +12,7 @@ from woad.core.docket.touches import Touch
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import Reading, TonePoints, coverage_curve, resting_middle
 from woad.core.ink.dropout import Colour, Pencil, refusal
+from woad.core.ink.edge_softness import COLOUR_RANGE
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.readings import Readings
@@ -96,8 +97,7 @@ def darkest(density: float) -> float:
 
 def make_recipe(docket: Docket, readings: Readings) -> Recipe:
     """Settle every automatic value for this docket on this sheet."""
-    wish = docket.knockout.colour
-    one_ink = readings.one_ink if wish == "auto" else wish == "one ink"
+    one_ink = is_one_ink(docket, readings)
     points = resolve_points(docket, readings, one_ink)
     auto = readings.clearing
     clearing = auto if docket.knockout.clearing is None else docket.knockout.clearing
@@ -124,13 +124,24 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         peak=docket.paper.blotches * (1 - readings.ink_fold) if docket.paper.on and one_ink else 0.0,
         dropped=dropped(docket, readings),
         neutral=not one_ink and is_neutral(docket, readings),
-        work=_work(docket, readings),
+        work=_work(docket, readings, one_ink),
         body=docket.knockout.body,
         touches=(docket.paper.touches if docket.paper.on else ()) + (docket.ink.touches if docket.ink.on else ()),
     )
 
 
-def _work(docket: Docket, readings: Readings) -> Work:
+def is_one_ink(docket: Docket, readings: Readings) -> bool:
+    """Whether all marks are laid in one ink: as set, else as the sheet looks."""
+    wish = docket.knockout.colour
+    return readings.one_ink if wish == "auto" else wish == "one ink"
+
+
+def resting_sharpness(readings: Readings, one_ink: bool) -> float:
+    """The amount of sharpening that the sheet asks for; in colour within what colours bear."""
+    return readings.sharpness if one_ink else float(np.clip(readings.sharpness, *COLOUR_RANGE))
+
+
+def _work(docket: Docket, readings: Readings, one_ink: bool) -> Work:
     if not docket.ink.on:
         return Work()
     ink = docket.ink
@@ -139,7 +150,7 @@ def _work(docket: Docket, readings: Readings) -> Work:
         boldness=ink.boldness,
         two_tone=ink.two_tone,
         saturation=1.0 if ink.saturation is None else ink.saturation,
-        sharpness=readings.sharpness if ink.sharpness is None else ink.sharpness,
+        sharpness=resting_sharpness(readings, one_ink) if ink.sharpness is None else ink.sharpness,
     )
 
 

@@ -1,0 +1,91 @@
+"""How soft edges are, and how much sharpening makes them as steep as pixels can show.
+
+Ink covers a place or it does not: at the edge of a mark a pixel is partly covered because the edge runs through it. Over
+all ways in which an edge can run, such pixels hold every share from none to all alike, so that along a px of edge the
+covered times the bare share adds up to 1/6, the integral of c (1 - c). The scan's blur makes it more: a Gaussian of sigma
+s, s / sqrt(pi) beside. Thin lines and dense hatching have as much along each of their edges as large shapes, so that this
+can be read where the width of an edge can not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+from woad.core.ink.sharpness import sharpen
+
+Plane8 = NDArray[np.uint8]
+
+PERFECT_PX = 1 / 6
+MOST = 2.0  # amount of sharpening beyond which noise gains more than edges do
+COLOUR_RANGE = 0.7, 0.9  # amounts in colour: a pixel's own area blurs that much, whatever the lens; more makes halos
+SOFT_MARKS = 0.95  # amount at most for marks that are soft by nature, as pencil's are
+_LENS, _NATURE = 2.0, 2.4  # times PERFECT_PX that MOST leaves of what a lens blurred, and of marks soft by nature
+_STEP = 0.5  # of the highest steps' height, from which a place counts as an edge
+_LEAST_STEP = 40  # height, of 255, below which a step is paper's grain as likely as an edge
+_LEAST_EDGE_PX = 200.0  # length of edges that tell
+_BOX = np.ones((5, 5), np.uint8)
+_ACROSS = np.array([[-0.5, 0.5], [-0.5, 0.5]])  # over one px only, or a line of 1.5 px had hardly any slope
+_TRIES, _NEAR = 4, 0.03
+
+
+def edge_softness(pictures: Sequence[Plane8]) -> float | NoEstimate:
+    """Partial coverage along edges, px: PERFECT_PX when nothing was blurred, more when it was.
+
+    Parameters: ``pictures`` (h, w) coverage or tone, 0..255; steps of any height count, each as high as it is.
+    """
+    heights = [cv2.subtract(cv2.dilate(picture, _BOX), cv2.erode(picture, _BOX)) for picture in pictures]
+    highest = max((float(np.percentile(height, 99.5)) for height in heights if height.size), default=0.0)
+    partial = length = 0.0
+    for picture, height in zip(pictures, heights, strict=True):
+        where = np.flatnonzero(height >= max(_STEP * highest, _LEAST_STEP))
+        low = cv2.erode(picture, _BOX).ravel()[where].astype(np.float32)
+        high, tone = height.ravel()[where].astype(np.float32), picture.ravel()[where].astype(np.float32)
+        slope = cv2.magnitude(*(cv2.filter2D(picture, cv2.CV_32F, across) for across in (_ACROSS, _ACROSS.T)))
+        partial += float(((tone - low) * (low + high - tone) / (high * high)).sum())
+        length += float((slope.ravel()[where] / high).sum())
+    if length < _LEAST_EDGE_PX:
+        return NoEstimate("there is no edge to measure sharpness on")
+    return partial / length
+
+
+def sharpening_for(pictures: Sequence[Plane8]) -> float | NoEstimate:
+    """The least amount of :func:`sharpen`, 0..MOST, that makes the edges of ``pictures`` (h, w), coverage 0..255, as steep
+    as pixels can show. Where MOST leaves them far softer, it was not the scan that made them soft, and less is taken.
+
+    Source: regula falsi with halving (the Illinois method; Dowell and Jarratt 1971)."""
+
+    def excess(amount: float) -> float | NoEstimate:
+        soft = edge_softness([sharpen(picture, amount) for picture in pictures])
+        return soft if isinstance(soft, NoEstimate) else float(np.log(soft / PERFECT_PX))
+
+    at_none, at_most = excess(0.0), excess(MOST)
+    if isinstance(at_none, NoEstimate) or at_none <= 0:
+        return at_none if isinstance(at_none, NoEstimate) else 0.0
+    if isinstance(at_most, NoEstimate):
+        return at_most
+    if at_most >= 0:
+        return float(np.interp(np.exp(at_most), (_LENS, _NATURE), (MOST, SOFT_MARKS)))
+    low, high = (0.0, at_none), (MOST, at_most)
+    amount, side = 0.0, 0
+    for _ in range(_TRIES):
+        amount = low[0] + (high[0] - low[0]) * low[1] / (low[1] - high[1])
+        now = excess(amount)
+        if isinstance(now, NoEstimate) or abs(now) < _NEAR:
+            break
+        if now > 0:
+            low, high = (amount, now), (high[0], high[1] / 2 if side > 0 else high[1])
+        else:
+            low, high = (low[0], low[1] / 2 if side < 0 else low[1]), (amount, now)
+        side = 1 if now > 0 else -1
+    return amount
+
+
+def sharpening_for_width(width: float | NoEstimate) -> float:
+    """The amount for colour whose sharpest edges are ``width`` px wide."""
+    amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
+    return float(np.clip(amount, *COLOUR_RANGE))
