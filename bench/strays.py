@@ -34,7 +34,7 @@ TIDY_SEEDS = range(5101, 5107)  # sheets with hardly any dirt: what one learns f
 DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
 STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
 OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
-DEAR = 0.4  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
+DEAR = 0.5  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
 DOTTED = ("pen", "lettering", "tracing", "print", "signature")
 
@@ -146,7 +146,7 @@ def fit_on(rows: list[Row]) -> None:
 
 def _fitted(columns: NDArray[np.float64], kinds: NDArray[np.int8]) -> HistGradientBoostingClassifier:
     model = HistGradientBoostingClassifier(
-        max_iter=240, max_leaf_nodes=LEAVES, learning_rate=0.07, l2_regularization=5, min_samples_leaf=30,
+        max_iter=480, max_leaf_nodes=LEAVES, learning_rate=0.07, l2_regularization=5, min_samples_leaf=30,
         early_stopping=False, random_state=0,
     )  # fmt: skip
     return model.fit(columns, kinds, sample_weight=np.where(kinds == 1, 1.0, DEAR))

@@ -1,9 +1,9 @@
 """Dirt or mark: what a small detached piece is, judged by what it is like and what lies around it.
 
 A mark is rarely alone: stipple, spatter and hatching have neighbours of their own size and density, the dot on an i its
-stem; it is as dense as the ink, and of one make with others all over the sheet. Dust is strewn evenly, thin in density
-or soft, and does not care where the drawing is. Each of these says a little; boosted trees weigh them together, fitted
-on simulated sheets by ``bench/strays.py`` and kept in a data file.
+stem; it is as dense as ink can be at its size, and of one make with others all over the sheet. Dust is strewn evenly, thin
+in density or soft, and does not care where the drawing is. Each of these says a little; boosted trees weigh them together,
+fitted on simulated sheets by ``bench/strays.py`` and kept in a data file.
 """
 
 from __future__ import annotations
@@ -18,13 +18,14 @@ from woad.core.spotting.forest import Forest
 from woad.core.spotting.kin import kin, make_of, opinion_of_kin
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
+from woad.core.spotting.ridge import against_ridge
 
 Floats = NDArray[np.float64]
 
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
     "crowd", "long", "width", "thin", "bow", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
-    "flock", "flocking",
+    "flock", "flocking", "more compact than", "below the ridge",
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
@@ -49,7 +50,8 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
         pieces.width_px / mm, thin, bow, stroke, hair,
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
-    return np.column_stack([*columns, own, kin(make_of(pieces, mm, hue), pieces.at / mm)]).astype(np.float64)
+    of_kin = kin(make_of(pieces, mm, hue), pieces.at / mm)
+    return np.column_stack([*columns, own, of_kin, against_ridge(pieces)]).astype(np.float64)
 
 
 def _company(pieces: Pieces, mm: float) -> tuple[Floats, ...]:
