@@ -16,7 +16,7 @@ from woad.demo.canvas import Canvas, smooth_path
 from woad.demo.scanner import Capture, expose, light_field
 
 Plane = NDArray[np.float32]
-Kind = Literal["usual", "tidy", "inked", "dotted", "strewn"]
+Kind = Literal["usual", "tidy", "inked", "dotted", "strewn", "plain"]
 
 
 @dataclass(frozen=True)
@@ -39,14 +39,17 @@ class Dirty:
 def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None, kind: Kind = "usual") -> Dirty:
     """Draw a sheet, add small marks to its art, lay dirt on it, capture it with and without the dirt. A ``tidy`` sheet has
     hardly any dirt, an ``inked`` one a pen's lines over its art, a ``dotted`` one no art but small marks, a ``strewn`` one
-    no small marks but dots of all sizes far apart; of the last two half have hardly any dirt."""
+    no small marks but dots of all sizes far apart, a ``plain`` one none at all; of the last three half have hardly any
+    dirt."""
     rng = np.random.default_rng(seed * 7001 + sum(map(ord, medium)))
     flat = draw(medium, seed, ppi, bool(rng.random() < 0.6))
     only = "strewn" if kind == "strewn" else ""
-    flat, marks = with_small_marks(without_art(flat) if kind == "dotted" else flat, rng, only)
+    marks: tuple[Dot, ...] = ()
+    if kind != "plain":
+        flat, marks = with_small_marks(without_art(flat) if kind == "dotted" else flat, rng, only)
     if kind == "inked":
         flat = with_pen_lines(flat, rng)
-    tidy = kind == "tidy" or (kind in ("dotted", "strewn") and rng.random() < 0.5)
+    tidy = kind == "tidy" or (kind in ("dotted", "strewn", "plain") and rng.random() < 0.5)
     photo = bool(rng.random() < 0.4) if photo is None else photo
     capture = (
         Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.007), rng.uniform(0.1, 0.4), int(rng.integers(90, 96)), 0.8)

@@ -33,6 +33,7 @@ FIT_SEEDS, TREES = range(5001, 5029), Path("src/woad/core/spotting/trees.npz")
 TIDY_SEEDS = range(5101, 5107)  # sheets with hardly any dirt: what one learns from others need not hold for them
 DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
 STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
+PLAIN_SEEDS = range(5351, 5361)  # sheets without small marks, whose dust has nothing to be compared with
 OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
 DEAR = 0.5  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
@@ -97,6 +98,7 @@ def fit() -> None:
     jobs += [(m, s, "tidy", 300) for m in ALL for s in TIDY_SEEDS]
     jobs += [(m, s, "dotted", 300) for m in DOTTED for s in DOTTED_SEEDS]
     jobs += [(m, s, "strewn", 300) for m in DOTTED for s in STREWN_SEEDS]
+    jobs += [(m, s, "plain", 300) for m in ALL for s in PLAIN_SEEDS]
     for ppi, seeds in OTHER_PPI.items():
         jobs += [(m, s, "usual", ppi) for m in ALL for s in seeds]
         jobs += [(m, s, "strewn", ppi) for m in DOTTED for s in seeds[:-1]]

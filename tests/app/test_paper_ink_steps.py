@@ -153,7 +153,8 @@ def test_strengthened_marks_are_stronger_in_the_file(desk, settle) -> None:  # t
     after = alpha(desk, settle)
     lines = (slice(272, 305), slice(170, 220))
     assert after[lines].max() > before[lines].max() + 20 and after[lines].sum() > 1.2 * before[lines].sum()
-    assert after[lines][before[lines] == 0].max() < 6  # bare paper stays bare, but for a grain or two
+    bare = cv2.dilate(before, np.ones((3, 3), np.uint8))[lines] == 0  # beside a mark its blur had been sharpened away
+    assert bare.sum() > 300 and after[lines][bare].max() < 6  # bare paper stays bare, but for a grain or two
     np.testing.assert_array_equal(after[:, 320:], before[:, 320:])
     undo(desk, settle)
     np.testing.assert_array_equal(alpha(desk, settle), before)

@@ -22,7 +22,7 @@ Plane8 = NDArray[np.uint8]
 
 PERFECT_PX = 1 / 6
 MOST = 2.0  # amount of sharpening beyond which noise gains more than edges do
-COLOUR_RANGE = 0.7, 0.9  # amounts in colour: a pixel's own area blurs that much, whatever the lens; more makes halos
+COLOUR_RANGE = 1.0, 1.3  # amounts in colour: a pixel's own area blurs that much, whatever the lens; more makes halos
 SOFT_MARKS = 0.95  # amount at most for marks that are soft by nature, as pencil's are
 _LENS, _NATURE = 2.0, 2.4  # times PERFECT_PX that MOST leaves of what a lens blurred, and of marks soft by nature
 _STEP = 0.5  # of the highest steps' height, from which a place counts as an edge
@@ -61,7 +61,7 @@ def sharpening_for(pictures: Sequence[Plane8]) -> float | NoEstimate:
 
     def excess(amount: float) -> float | NoEstimate:
         soft = edge_softness([sharpen(picture, amount) for picture in pictures])
-        return soft if isinstance(soft, NoEstimate) else float(np.log(soft / PERFECT_PX))
+        return soft if isinstance(soft, NoEstimate) else float(np.log(max(soft, 1e-6) / PERFECT_PX))
 
     at_none, at_most = excess(0.0), excess(MOST)
     if isinstance(at_none, NoEstimate) or at_none <= 0:

@@ -14,7 +14,7 @@ REACH_PX = 4
 _BOX = np.ones((3, 3), np.uint8)
 # Difference from what lies around, of 255, that counts half: less is the scan's grain as likely as detail. Washes have
 # detail that is fainter than a line's.
-_NOISE = {2: 6.0, 3: 2.0}
+_NOISE = {2: 6.0, 3: 1.0}
 # How far an edge may go beyond its neighbours, of 255, and less next to what is clear. Coverage may go further: blur takes
 # the middle of a line that is thinner than itself, which no neighbour has. In colour that would be a halo.
 _GIVE = {2: 24, 3: 6}
