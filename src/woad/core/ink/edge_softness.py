@@ -30,7 +30,7 @@ _LEAST_STEP = 40  # height, of 255, below which a step is paper's grain as likel
 _LEAST_EDGE_PX = 200.0  # length of edges that tell
 _BOX = np.ones((5, 5), np.uint8)
 _ACROSS = np.array([[-0.5, 0.5], [-0.5, 0.5]])  # over one px only, or a line of 1.5 px had hardly any slope
-_TRIES, _NEAR = 4, 0.03
+_TRIES, _NEAR = 4, 0.04
 
 
 def edge_softness(pictures: Sequence[Plane8]) -> float | NoEstimate:
@@ -38,16 +38,31 @@ def edge_softness(pictures: Sequence[Plane8]) -> float | NoEstimate:
 
     Parameters: ``pictures`` (h, w) coverage or tone, 0..255; steps of any height count, each as high as it is.
     """
-    heights = [cv2.subtract(cv2.dilate(picture, _BOX), cv2.erode(picture, _BOX)) for picture in pictures]
-    highest = max((float(np.percentile(height, 99.5)) for height in heights if height.size), default=0.0)
+    return _softness(pictures, _least_step(pictures))
+
+
+def _least_step(pictures: Sequence[Plane8]) -> float:
+    """Height of steps, of 255, that count as edges."""
+    heights = [np.subtract(*_around(picture)) for picture in pictures if picture.size]
+    return max(
+        _STEP * max((float(np.percentile(height[::2, ::2], 99.5)) for height in heights), default=0), _LEAST_STEP
+    )
+
+
+def _around(picture: Plane8) -> tuple[Plane8, Plane8]:
+    """The highest and the lowest tone about each pixel."""
+    return np.asarray(cv2.dilate(picture, _BOX), np.uint8), np.asarray(cv2.erode(picture, _BOX), np.uint8)
+
+
+def _softness(pictures: Sequence[Plane8], least: float) -> float | NoEstimate:
     partial = length = 0.0
-    for picture, height in zip(pictures, heights, strict=True):
-        where = np.flatnonzero(height >= max(_STEP * highest, _LEAST_STEP))
-        low = cv2.erode(picture, _BOX).ravel()[where].astype(np.float32)
-        high, tone = height.ravel()[where].astype(np.float32), picture.ravel()[where].astype(np.float32)
+    for picture in pictures:
+        most, fewest = _around(picture)
+        where = np.flatnonzero(cv2.subtract(most, fewest) >= least)
+        low, high, tone = (plane.ravel()[where].astype(np.float32) for plane in (fewest, most, picture))
         slope = cv2.magnitude(*(cv2.filter2D(picture, cv2.CV_32F, across) for across in (_ACROSS, _ACROSS.T)))
-        partial += float(((tone - low) * (low + high - tone) / (high * high)).sum())
-        length += float((slope.ravel()[where] / high).sum())
+        partial += float(((tone - low) * (high - tone) / (high - low) ** 2).sum())
+        length += float((slope.ravel()[where] / (high - low)).sum())
     if length < _LEAST_EDGE_PX:
         return NoEstimate("there is no edge to measure sharpness on")
     return partial / length
@@ -59,8 +74,10 @@ def sharpening_for(pictures: Sequence[Plane8]) -> float | NoEstimate:
 
     Source: regula falsi with halving (the Illinois method; Dowell and Jarratt 1971)."""
 
+    least = _least_step(pictures)
+
     def excess(amount: float) -> float | NoEstimate:
-        soft = edge_softness([sharpen(picture, amount) for picture in pictures])
+        soft = _softness([sharpen(picture, amount) for picture in pictures], least)
         return soft if isinstance(soft, NoEstimate) else float(np.log(max(soft, 1e-6) / PERFECT_PX))
 
     at_none, at_most = excess(0.0), excess(MOST)

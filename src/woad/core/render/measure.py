@@ -33,7 +33,7 @@ Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
-_EDGE_CROPS = 4  # of the crops, where edges are looked at
+_EDGE_CROPS = 3  # of the crops, where edges are looked at
 _JUDGED = 100_000  # pixels of marks tell whether there is one ink
 _LUMA = (0.299, 0.587, 0.114)
 
