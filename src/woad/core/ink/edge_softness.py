@@ -3,7 +3,7 @@
 Ink covers a place or it does not: at the edge of a mark a pixel is partly covered because the edge runs through it. Over
 all ways in which an edge can run, such pixels hold every share from none to all alike, so that along a px of edge the
 covered times the bare share adds up to 1/6, the integral of c (1 - c). The scan's blur makes it more: a Gaussian of sigma
-s, s / sqrt(pi) beside. Thin lines and dense hatching have as much along each of their edges as large shapes, so that this
+s, s / sqrt(pi) besides. Thin lines and dense hatching have as much along each of their edges as large shapes, so that this
 can be read where the width of an edge can not.
 """
 
