@@ -82,3 +82,15 @@ def test_faint_grain_is_not_sharpened_but_a_thin_line_gets_its_ink_back() -> Non
     scan = scanned(line, 0.7, 0)
     assert sharpen(scan, 1.2)[30, 29:31].mean() > scan[30, 29:31].mean() + 15
     assert sharpen(scan, 1.2)[:, :25].max() == 0
+
+
+def test_faint_strokes_keep_their_weight() -> None:
+    """A dry stroke's broken grey is made clearer, and hardly heavier."""
+    rng = np.random.default_rng(2)
+    grain = cv2.GaussianBlur(rng.normal(0, 1, (200, 200)).astype(np.float32), (0, 0), 0.8)
+    stroke = np.zeros((200, 200), np.float32)
+    stroke[60:140, 20:180] = np.clip(0.25 / grain.std() * grain[60:140, 20:180], 0, 0.35)
+    scan = scanned(stroke, 0.7, 0)
+    sharp = sharpen(scan, 2.0)
+    assert abs(float(sharp.sum()) / float(scan.sum()) - 1) < 0.03
+    assert sharp[60:140, 20:180].std() > 1.1 * scan[60:140, 20:180].std()

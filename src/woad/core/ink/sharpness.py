@@ -27,6 +27,9 @@ def _limits(give: int) -> tuple[Plane8, Plane8]:
     return (steps - more[::-1]).clip(0).astype(np.uint8), np.minimum(steps + more, 255).astype(np.uint8)
 
 
+# How much darker faint coverage may get, of 255: what sharpening takes beside a faint stroke is clear already and cannot be
+# taken, so that the stroke would come out heavier than it was.
+_SURE = np.minimum(np.arange(256) * 2, 255).astype(np.uint8)
 _LIMITS = {depth: _limits(give) for depth, give in _GIVE.items()}
 
 
@@ -46,6 +49,8 @@ def sharpen(picture: Plane8, amount: float, sigma_px: float = 0.9) -> Plane8:
     soft = cv2.GaussianBlur(picture, (0, 0), sigma_px)
     more = _gain(amount, _NOISE[picture.ndim])
     darker, lighter = (cv2.LUT(cv2.subtract(*pair), more) for pair in ((picture, soft), (soft, picture)))
+    if picture.ndim == 2:
+        darker = cv2.multiply(darker, cv2.LUT(picture, _SURE), scale=1 / 255)
     sharp = cv2.subtract(cv2.add(picture, darker), lighter)
     least, most = _LIMITS[picture.ndim]
     low, high = cv2.LUT(cv2.erode(picture, _BOX), least), cv2.LUT(cv2.dilate(picture, _BOX), most)
