@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from threading import Event
 
 import cv2
@@ -18,6 +19,8 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
 from woad.core.render.check import check_sheet
+from woad.core.render.measure import measure
+from woad.core.render.recipe import make_recipe
 from woad.core.render.region import overlay_region, read_spot, render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
@@ -261,3 +264,13 @@ def sheet_of_16(encoded: np.ndarray) -> Sheet:
     """The same pixels with 16 bits."""
     pyramid = build_pyramid(encoded.astype(np.uint16) * 257)
     return make_sheet(pen_sheet().original, pyramid, FLAT)
+
+
+def test_a_first_look_is_not_sharpened_and_colour_no_more_than_it_bears() -> None:
+    """What a few reduced pixels show tells nothing of the scan's blur; what ink asks for would give colour halos."""
+    docket = starting_docket("gouache")
+    look = measure(colour_sheet().pyramid, quick=True)
+    assert make_recipe(docket, look).work.sharpness == 0
+    ink = replace(colour_sheet().readings, sharpness=2.0)
+    assert make_recipe(starting_docket("print"), ink).work.sharpness == 2.0
+    assert 0 < make_recipe(docket, ink).work.sharpness < 1.5

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +16,9 @@ _NOISE = {2: 6.0, 3: 1.0}
 # How far an edge may go beyond its neighbours, of 255, and less next to what is clear. Coverage may go further: blur takes
 # the middle of a line that is thinner than itself, which no neighbour has. In colour that would be a halo.
 _GIVE = {2: 24, 3: 6}
+# How much darker faint coverage may get, of 255: what sharpening takes beside a faint stroke is clear already and cannot be
+# taken, so that the stroke would come out heavier than it was.
+_SURE = np.minimum(np.arange(256) * 2, 255).astype(np.uint8)
 
 
 def _limits(give: int) -> tuple[Plane8, Plane8]:
@@ -27,13 +28,9 @@ def _limits(give: int) -> tuple[Plane8, Plane8]:
     return (steps - more[::-1]).clip(0).astype(np.uint8), np.minimum(steps + more, 255).astype(np.uint8)
 
 
-# How much darker faint coverage may get, of 255: what sharpening takes beside a faint stroke is clear already and cannot be
-# taken, so that the stroke would come out heavier than it was.
-_SURE = np.minimum(np.arange(256) * 2, 255).astype(np.uint8)
 _LIMITS = {depth: _limits(give) for depth, give in _GIVE.items()}
 
 
-@lru_cache(maxsize=64)
 def _gain(amount: float, noise: float) -> Plane8:
     """What a difference of 0..255 from what lies around is raised by, (256,)."""
     off = np.arange(256, dtype=np.float64)
@@ -48,10 +45,10 @@ def sharpen(picture: Plane8, amount: float, sigma_px: float = 0.9) -> Plane8:
         return picture
     soft = cv2.GaussianBlur(picture, (0, 0), sigma_px)
     more = _gain(amount, _NOISE[picture.ndim])
-    darker, lighter = (cv2.LUT(cv2.subtract(*pair), more) for pair in ((picture, soft), (soft, picture)))
+    above, below = (cv2.LUT(cv2.subtract(*pair), more) for pair in ((picture, soft), (soft, picture)))
     if picture.ndim == 2:
-        darker = cv2.multiply(darker, cv2.LUT(picture, _SURE), scale=1 / 255)
-    sharp = cv2.subtract(cv2.add(picture, darker), lighter)
+        above = cv2.multiply(above, cv2.LUT(picture, _SURE), scale=1 / 255)
+    sharp = cv2.subtract(cv2.add(picture, above), below)
     least, most = _LIMITS[picture.ndim]
     low, high = cv2.LUT(cv2.erode(picture, _BOX), least), cv2.LUT(cv2.dilate(picture, _BOX), most)
     return np.asarray(cv2.min(cv2.max(sharp, low), high)).reshape(picture.shape)

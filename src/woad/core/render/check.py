@@ -98,5 +98,9 @@ def _overdone(
         update={"ink": docket.ink.model_copy(update={"saturation": 1.0, "sharpness": 0.0}), "mix": None}
     )
     before = np.asarray(render_region(sheet, plain, "ink", level, box, cache).rgb)
-    far = 0.0 if recipe.one_ink else out_of_range(before, work.saturation)
+    if recipe.one_ink:
+        # Its coverage is what is sharpened.
+        before, far = np.asarray(cv2.bitwise_not(cv2.cvtColor(before, cv2.COLOR_RGB2GRAY))), 0.0
+    else:
+        far = out_of_range(before, work.saturation)
     return far, overshoot(before, sharpen(before, work.sharpness))

@@ -137,8 +137,8 @@ def is_one_ink(docket: Docket, readings: Readings) -> bool:
 
 
 def resting_sharpness(readings: Readings, one_ink: bool) -> float:
-    """The amount of sharpening that the sheet asks for; in colour within what colours bear."""
-    return readings.sharpness if one_ink else float(np.clip(readings.sharpness, *COLOUR_RANGE))
+    """The amount of sharpening that the sheet asks for; in colour no more than colours bear."""
+    return readings.sharpness if one_ink else min(readings.sharpness, COLOUR_RANGE[1])
 
 
 def _work(docket: Docket, readings: Readings, one_ink: bool) -> Work:
