@@ -6,7 +6,7 @@ import argparse
 import warnings
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
+from woad.core.spotting.closeup import CloseUp
 from woad.core.spotting.forest import LEAVES
 from woad.core.spotting.judge import features, second_look
 from woad.core.spotting.pieces import Pieces
@@ -35,11 +36,24 @@ DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
 STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
 PLAIN_SEEDS = range(5351, 5361)  # sheets without small marks, whose dust has nothing to be compared with
 OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
-DEAR = 0.5  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
+DEAR = 0.4  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
 DOTTED = ("pen", "lettering", "tracing", "print", "signature")
 
-Row = tuple[Pieces, float, NDArray[np.float64] | None, NDArray[np.int8]]  # pieces, ppi, their hues, their kinds
+
+@dataclass(frozen=True, eq=False)
+class Row:
+    """A sheet's ``pieces`` without their labels, a ``close`` look at them, their hues, and the truth of them: ``kinds`` 1
+    dirt, 0 mark, -1 neither for sure."""
+
+    pieces: Pieces
+    ppi: float
+    close: CloseUp | None
+    hue: NDArray[np.float64] | None
+    kinds: NDArray[np.int8]
+
+    def features(self) -> NDArray[np.float64]:
+        return features(self.pieces, self.ppi, self.close, self.hue)
 
 
 def sheet_for(sheet: Dirty, encoded: NDArray[np.uint8] | None = None) -> tuple[Sheet, Docket]:
@@ -89,7 +103,8 @@ def _one(job: tuple[str, int, Kind, int]) -> Row:
     found = look_over(loaded, docket).strays
     assert found is not None
     kinds, _ = truth(found.pieces, sheet)
-    return replace(found.pieces, labels=np.zeros((1, 1), np.int32)), sheet.flat.ppi, found.hue, kinds
+    bare = replace(found.pieces, labels=np.zeros((1, 1), np.int32))
+    return Row(bare, sheet.flat.ppi, found.close, found.hue, kinds)
 
 
 def fit() -> None:
@@ -108,27 +123,33 @@ def fit() -> None:
     fit_on(rows + [of_one_make(row, rng) for row in rows[::3]])
 
 
+_OF_A_MAKE = ("size_px", "length_px", "width_px", "bow_px", "peak", "fill")
+_OF_A_LOOK = ("peak", "mass", "across", "along", "evenness")
+
+
 def of_one_make(row: Row, rng: np.random.Generator) -> Row:
     """The same sheet, its specks all like one or two of them: what fell from one source is of one make, as marks are."""
-    pieces, ppi, hue, kinds = row
-    specks = np.flatnonzero((kinds == 1) & (pieces.length_px < ppi / 25.4))
+    specks = np.flatnonzero((row.kinds == 1) & (row.pieces.length_px < row.ppi / 25.4))
     if not len(specks):
         return row
     model = rng.choice(rng.choice(specks, 2), len(specks))
-    changed = {}
-    for name in ("size_px", "length_px", "width_px", "bow_px", "peak", "fill"):
-        values = getattr(pieces, name).copy()
-        values[specks] = values[model] * rng.normal(1, 0.03, len(specks))
-        changed[name] = values
-    changed["peak"] = np.minimum(changed["peak"], 1)
-    return replace(pieces, **changed), ppi, hue, kinds
+
+    def alike(values: NDArray[np.floating]) -> NDArray[np.floating]:
+        out = values.copy()
+        out[specks] = out[model] * rng.normal(1, 0.03, len(specks))
+        return out
+
+    pieces = replace(row.pieces, **{name: alike(getattr(row.pieces, name)) for name in _OF_A_MAKE})
+    pieces = replace(pieces, peak=np.minimum(pieces.peak, 1))
+    close = row.close and replace(row.close, **{name: alike(getattr(row.close, name)) for name in _OF_A_LOOK})
+    return replace(row, pieces=pieces, close=close)
 
 
 def fit_on(rows: list[Row]) -> None:
     """Fit on pieces of known kind and keep the trees. The second judgement learns from first ones of other sheets, as it
     will have to go by them on sheets that nobody has seen."""
-    own = [features(pieces, ppi, hue) for pieces, ppi, hue, _ in rows]
-    x, y = np.concatenate(own), np.concatenate([row[3] for row in rows])
+    own = [row.features() for row in rows]
+    x, y = np.concatenate(own), np.concatenate([row.kinds for row in rows])
     sheet = np.repeat(np.arange(len(rows)), [len(o) for o in own])
     known = y >= 0
     unseen = np.zeros(len(y))
@@ -136,8 +157,8 @@ def fit_on(rows: list[Row]) -> None:
         learn = learn[known[learn]]
         unseen[judge] = _fitted(x[learn], y[learn]).predict_proba(x[judge])[:, 1]
     second = np.concatenate([
-        second_look(o, pieces, ppi, hue, unseen[sheet == i])
-        for i, (o, (pieces, ppi, hue, _)) in enumerate(zip(own, rows, strict=True))
+        second_look(o, row.pieces, row.ppi, row.hue, unseen[sheet == i])
+        for i, (o, row) in enumerate(zip(own, rows, strict=True))
     ])  # fmt: skip
     data: dict[str, NDArray[np.generic] | float] = {}
     for name, columns in (("first", x), ("second", second)):

@@ -5,8 +5,14 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from woad.core.spotting.pieces import find_pieces
-from woad.core.spotting.ridge import against_ridge
+from woad.core.spotting.pieces import Pieces, find_pieces
+from woad.core.spotting.ridge import against, compactness
+
+
+def _against_ridge(pieces: Pieces) -> np.ndarray:
+    peak = pieces.peak.astype(np.float64)
+    mass = np.square(pieces.size_px, dtype=np.float64) * peak
+    return against(mass, compactness(peak, mass), 0.9)
 
 
 def test_dots_of_full_ink_lie_on_the_ridge_whatever_their_size_and_dust_below_it() -> None:
@@ -24,7 +30,7 @@ def test_dots_of_full_ink_lie_on_the_ridge_whatever_their_size_and_dust_below_it
     cover = cv2.resize(large, (1200, 1200), interpolation=cv2.INTER_AREA)
     alpha = np.rint(np.clip(cv2.GaussianBlur(cover, (0, 0), 0.7), 0, 1) * 255).astype(np.uint8)
     pieces = find_pieces(alpha, alpha, 1, 300)
-    found = against_ridge(pieces)
+    found = _against_ridge(pieces)
 
     def of(places: list[tuple[float, float, float]]) -> tuple[np.ndarray, np.ndarray]:
         which = [int(np.hypot(*(pieces.at - (x, y)).T).argmin()) for x, y, _ in places]
@@ -40,6 +46,6 @@ def test_dots_of_full_ink_lie_on_the_ridge_whatever_their_size_and_dust_below_it
 
 def test_one_piece_or_none() -> None:
     alpha = np.zeros((60, 60), np.uint8)
-    assert against_ridge(find_pieces(alpha, alpha, 1, 300)).shape == (0, 2)
+    assert _against_ridge(find_pieces(alpha, alpha, 1, 300)).shape == (0, 2)
     alpha[30:33, 30:33] = 200
-    np.testing.assert_allclose(against_ridge(find_pieces(alpha, alpha, 1, 300)), [[0, 0]], atol=1e-9)
+    np.testing.assert_allclose(_against_ridge(find_pieces(alpha, alpha, 1, 300)), [[0, 0]], atol=1e-9)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from woad.core.docket.spotting import Decision
 from woad.core.docket.touches import Place
+from woad.core.spotting.closeup import CloseUp
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
@@ -22,12 +23,13 @@ _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one w
 
 @dataclass(frozen=True, eq=False)
 class Found:
-    """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``hue`` their colour features; ``lines`` (n,) left by the edge of scanner
-    or sheet; ``hairs`` and dust on paint; ``streaks`` along the scan; ``wish`` what they were looked for with; ``frame``
-    leads to the scan."""
+    """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``close`` a close look at each and ``hue`` (n, 2) their colour features,
+    both None for none or too many; ``lines`` (n,) left by the edge of scanner or sheet; ``hairs`` and dust on paint;
+    ``streaks`` along the scan; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
 
     pieces: Pieces
     dirt: NDArray[np.float32]
+    close: CloseUp | None
     hue: NDArray[np.float64] | None
     lines: NDArray[np.bool_]
     hairs: tuple[Hair, ...]

@@ -16,7 +16,7 @@ from woad.core.errors import Cancelled
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, Pixels
 from woad.core.paper.evening import sample_places
-from woad.core.raster.pyramid import Pyramid, build_pyramid
+from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
 from woad.core.render.hairs import hairs_on_paint, look_for_hairs
@@ -26,8 +26,8 @@ from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
+from woad.core.spotting.closeup import CloseUp, look_closely
 from woad.core.spotting.hairs import Hair
-from woad.core.spotting.hues import taken_by
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
@@ -35,7 +35,8 @@ from woad.core.spotting.streaks import Streak
 
 Plane8 = NDArray[np.uint8]
 
-MANY = 20_000  # more pieces than that are judged without looking at each one's colour
+MANY = 20_000  # more pieces than that are judged without a close look at each
+_LOOKED_AT_PX = 32  # side of what is looked at closely of a large piece
 _BAND_PIXELS = 600_000
 _STREAKS = "streaks"  # what they are kept under
 
@@ -145,10 +146,11 @@ def judged(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...]
     """The sheet with the pieces of blocks of its coverage, judged."""
     ppi = sheet.ppi or 300.0
     pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
-    hue = _hues(sheet, docket, pieces) if len(pieces) <= MANY else None
+    close = _close_up(sheet, pieces) if 0 < len(pieces) <= MANY else None
+    hue = None if close is None else _hues(sheet, docket, close.taken)
     lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
     found = Found(
-        pieces, dirt_share(pieces, ppi, hue), hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame, streaks
+        pieces, dirt_share(pieces, ppi, close, hue), close, hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame, streaks
     )  # fmt: skip
     return replace(sheet, strays=found)
 
@@ -157,28 +159,30 @@ def _one_ink(sheet: Sheet, docket: Docket) -> bool:
     return make_recipe(docket, sheet.readings).one_ink
 
 
-def _hues(sheet: Sheet, docket: Docket, pieces: Pieces) -> NDArray[np.float64]:
-    """How far each piece's hue is from the one ink's, and how grey it is in coloured art, (n, 2)."""
+def _close_up(sheet: Sheet, pieces: Pieces) -> CloseUp:
+    """A close look at each piece; a long hair's middle tells as much as all of it."""
     readings, pyramid = sheet.readings, sheet.pyramid
-    out = np.zeros((len(pieces), 2))
-    if pyramid.channels != 3 or not len(pieces):
-        return out
-    one_ink = _one_ink(sheet, docket)
-    ink = np.zeros(3) if isinstance(readings.ink, NoEstimate) else np.asarray((readings.ink.reflectance * 3)[:3])
-    line = (1 - ink) / np.linalg.norm(1 - ink)
+    size = np.minimum(pieces.box[:, 2:], _LOOKED_AT_PX)
+    corners = pieces.box[:, :2] + (pieces.box[:, 2:] - size) // 2
+    boxes = (Region(*box).clip(*pyramid.size(0)) for box in np.hstack([corners, size]).tolist())
     papers = np.maximum(sample_places(readings.light, readings.cell_px, pieces.at), 1e-3)
-    own = taken_by([_middle_of(pyramid, box) for box in pieces.box.tolist()], papers)
-    size = np.maximum(np.linalg.norm(own, axis=1), 1e-3)
-    if one_ink:
-        beside = own - (own @ line)[:, None] * line
+    full = 1.0 if isinstance(readings.ink, NoEstimate) else max(1 - float(np.mean(readings.ink.reflectance)), 0.1)
+    return look_closely(pieces, [pyramid.read(0, box) for box in boxes], corners, papers, full)
+
+
+def _hues(sheet: Sheet, docket: Docket, taken: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far each piece's hue is from the one ink's, and how grey it is in coloured art, (n, 2). ``taken`` (n, C) light
+    that each takes."""
+    ink = sheet.readings.ink
+    out = np.zeros((len(taken), 2))
+    if taken.shape[1] != 3:
+        return out
+    size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
+    if _one_ink(sheet, docket):
+        line = 1 - (np.zeros(3) if isinstance(ink, NoEstimate) else np.asarray((ink.reflectance * 3)[:3]))
+        line /= np.linalg.norm(line)
+        beside = taken - (taken @ line)[:, None] * line
         out[:, 0] = np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0)
     else:
-        out[:, 1] = 1 - np.minimum((own.max(axis=1) - own.min(axis=1)) / size * 2, 1.0)
+        out[:, 1] = 1 - np.minimum((taken.max(axis=1) - taken.min(axis=1)) / size * 2, 1.0)
     return out
-
-
-def _middle_of(pyramid: Pyramid, box: list[int]) -> Pixels:
-    """The pixels of a piece; a long hair's middle tells its colour as well as all of it."""
-    x, y, w, h = box
-    part = Region(x + max(w - 64, 0) // 2, y + max(h - 64, 0) // 2, min(w, 64), min(h, 64))
-    return pyramid.read(0, part.clip(*pyramid.size(0)))

@@ -14,18 +14,20 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.closeup import CloseUp
 from woad.core.spotting.forest import Forest
 from woad.core.spotting.kin import kin, make_of, opinion_of_kin
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
-from woad.core.spotting.ridge import against_ridge
+from woad.core.spotting.ridge import against, compactness
 
 Floats = NDArray[np.float64]
 
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
     "crowd", "long", "width", "thin", "bow", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
-    "flock", "flocking", "more compact than", "below the ridge",
+    "flock", "flocking", "light taken", "mass", "across", "along", "evenness", "compact", "more compact than",
+    "below the ridge", "broader than", "broad for its mass", "evener than", "even for its mass",
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
@@ -33,9 +35,10 @@ _FARTHEST_MM = 40.0
 _RULED_MM, _THIN, _STRAIGHT = 3.0, 8.0, 0.005
 
 
-def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
-    """What is known of each piece, (n, len(FEATURES)) float64. ``hue`` (n, 2): how far its hue is from the one ink's; how
-    grey it is in coloured art; 0..1 each."""
+def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floats | None = None) -> Floats:
+    """What is known of each piece, (n, len(FEATURES)) float64. ``close`` a close look at each, without one it is made up
+    from what blocks tell; ``hue`` (n, 2): how far its hue is from the one ink's; how grey it is in coloured art; 0..1
+    each."""
     mm = ppi / 25.4
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm / 0.2)
     dense = np.clip(pieces.peak / pieces.strong, 0, 1.3)
@@ -51,7 +54,25 @@ def features(pieces: Pieces, ppi: float, hue: Floats | None = None) -> Floats:
     ]  # fmt: skip
     own = np.zeros((len(pieces), 2)) if hue is None else hue
     of_kin = kin(make_of(pieces, mm, hue), pieces.at / mm)
-    return np.column_stack([*columns, own, of_kin, against_ridge(pieces)]).astype(np.float64)
+    return np.column_stack([*columns, own, of_kin, _looks(close or _from_afar(pieces))]).astype(np.float64)
+
+
+def _looks(close: CloseUp) -> Floats:
+    """What a close look tells of each piece, by itself and against others of about its mass, (n, 12)."""
+    mass, across = np.log(close.mass), np.log(close.across)
+    compact = compactness(close.peak, close.mass)
+    return np.column_stack([
+        close.peak, mass, across, np.log(close.along), close.evenness, compact, against(mass, compact, 0.9),
+        against(mass, across, 0.5), against(mass, close.evenness, 0.5),
+    ])  # fmt: skip
+
+
+def _from_afar(pieces: Pieces) -> CloseUp:
+    """What blocks tell of what a close look would."""
+    peak = np.asarray(np.maximum(pieces.peak, 0.02), np.float64)
+    mass = np.square(np.maximum(pieces.size_px, 0.5)) * np.pi / 4 * peak
+    across, along = (np.square(side.astype(np.float64)) / 12 + 0.5 for side in (pieces.width_px, pieces.length_px))
+    return CloseUp(np.zeros((len(pieces), 1)), peak, mass, across, along, pieces.fill.astype(np.float64))
 
 
 def _company(pieces: Pieces, mm: float) -> tuple[Floats, ...]:
@@ -118,12 +139,14 @@ def forests() -> tuple[Forest, Forest]:
     return first, second
 
 
-def dirt_share(pieces: Pieces, ppi: float, hue: Floats | None = None) -> NDArray[np.float32]:
+def dirt_share(
+    pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floats | None = None
+) -> NDArray[np.float32]:
     """How surely each piece is dirt, (n,) float32, 0 mark to 1 dirt: judged alone, then anew in the light of what its
     neighbours were judged to be."""
     if not len(pieces):
         return np.zeros(0, np.float32)
-    own = features(pieces, ppi, hue)
+    own = features(pieces, ppi, close, hue)
     first, second = forests()
     share = second.share(second_look(own, pieces, ppi, hue, first.share(own)))
     share[_ruled(pieces, ppi)] = 0

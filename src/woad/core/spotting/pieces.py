@@ -22,6 +22,7 @@ Floats = NDArray[np.float32]
 LEAST = 10  # coverage, of 255, from which a block holds something
 GONE = -1  # label of what is too large to be a stray
 _BLUR_PX2 = 0.6  # what a scan's blur adds to the spread across a line, px squared
+_FARTHEST = 1e6  # blocks, and px: as far as a large mark can be; there may be none
 _LONG_MM, _BROAD_MM, _THIN_MM = 16.0, 3.2, 0.2  # a stray is shorter; and less broad, or no thicker than a hair
 
 
@@ -146,7 +147,7 @@ def _measured(
     peak = np.zeros(n, np.float32)
     np.maximum.at(peak, which, most.ravel()[where].astype(np.float32) / 255)
     nearest = np.full(n, np.inf, np.float32)
-    np.minimum.at(nearest, which, far.ravel()[where] * np.float32(block))
+    np.minimum.at(nearest, which, np.minimum(far.ravel()[where], _FARTHEST) * np.float32(block))
     mass = total / 255 * block * block
     length = np.sqrt(6 * (xx + yy + spread)) * block
     width = mass / np.maximum(length, 1)
@@ -158,7 +159,7 @@ def _measured(
         length.astype(np.float32), width.astype(np.float32), bow.astype(np.float32),
         (0.5 * np.arctan2(2 * xy, xx - yy)).astype(np.float32), peak,
         (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
-        np.minimum(nearest, 1e6), strong, stroke,
+        np.minimum(nearest, _FARTHEST), strong, stroke,
     )  # fmt: skip
 
 
