@@ -9,6 +9,7 @@ imaging.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -66,14 +67,16 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     Returns the field, or why there is none (nothing on the sheet looks like paper).
     """
     logs = np.log(np.maximum(linear, np.float32(2e-4)))
-    guide, cells = grey_of(logs), cut(logs)
-    size = max(4, round(max(guide.shape) / _BLOCKS))
-    tone, share, spread = blocks_of(guide, size)
-    if float(np.exp(np.percentile(tone, 98))) < 0.02:
-        return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
-    hue = hues(logs, guide, tone, spread, size)
-    fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
-    cells = without(cells, fitting < 0.5)
+    with ThreadPoolExecutor(1) as beside:
+        cutting = beside.submit(cut, logs)  # as long as all that blocks tell
+        guide = grey_of(logs)
+        size = max(4, round(max(guide.shape) / _BLOCKS))
+        tone, share, spread = blocks_of(guide, size)
+        if float(np.exp(np.percentile(tone, 98))) < 0.02:
+            return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
+        hue = hues(logs, guide, tone, spread, size)
+        fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
+        cells = without(cutting.result(), fitting < 0.5)
     parts = cv2.resize(cells.labels.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_NEAREST)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, parts.astype(np.int32))

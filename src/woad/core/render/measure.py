@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -67,9 +69,18 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
     grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
     flat_gain = make_gain(grid, 1.0, None)
-    reduced = _reflectance(pyramid, flat_gain, cell, base, Region(0, 0, encoded.shape[1], encoded.shape[0]))
+    reduced = _reflectance(pyramid, flat_gain, cell, base, Region(0, 0, *pyramid.size(base)))
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
-    mean_crops = [_reflectance(pyramid, flat_gain, cell, 0, crop) for crop in crops]
+    with ThreadPoolExecutor(2) as both:
+        mean_crops = list(both.map(partial(_reflectance, pyramid, flat_gain, cell, 0), crops))
+
+    def whole(level: int) -> Plane:
+        return (
+            reduced
+            if level == base
+            else _reflectance(pyramid, flat_gain, cell, level, Region(0, 0, *pyramid.size(level)))
+        )
+
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1)[0]
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
@@ -83,12 +94,12 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
-        sharp = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         one_ink = _is_one_ink(reduced, ink, first_floor)
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
-        floors = _all_floors(pyramid, grid, cell, judged, mean_crops, quick)
+        floors = _all_floors(pyramid, whole, judged, mean_crops, quick)
         histogram = tone_histogram(_fold(reduced, weights))
+        sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
     proposal = propose_medium(traits)
     return Readings(
@@ -109,7 +120,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else traits.coloured,
-        sharpness=0.0 if sharp is None else sharp.result(),
+        sharpness=sharpness,
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
@@ -143,13 +154,15 @@ def _sharpness(
 ) -> float:
     """Amount of unsharp masking that gives edges back about what the scan's blur took. An ink covers a place or does not,
     and tells by that; in a painting, where a soft edge may be meant, only the sharpest edges tell."""
+    found: float | NoEstimate = NoEstimate("there is no ink to go by")
+    if isinstance(ink, InkColour):  # while the traits are still being read, which tell whether it is one
+        full = max(1 - float(np.dot(ink.reflectance, weights)), 0.05)
+        shares = [np.clip((1 - _fold(crop, weights)) / full, 0, 1) for crop in crops]
+        telling = sorted(shares, key=lambda share: -float(share.std()))[:_EDGE_CROPS]
+        found = sharpening_for([np.rint(share * 255).astype(np.uint8) for share in telling])
     usual = starting_docket(propose_medium(reading.result()).medium)
     if isinstance(ink, NoEstimate) or usual.knockout.colour == "keep":
         return sharpening_for_width(edge_width([grey_of(crop) for crop in crops[::2]]))
-    full = max(1 - float(np.dot(ink.reflectance, weights)), 0.05)
-    shares = [np.clip((1 - _fold(crop, weights)) / full, 0, 1) for crop in crops]
-    telling = sorted(shares, key=lambda share: -float(share.std()))[:_EDGE_CROPS]
-    found = sharpening_for([np.rint(share * 255).astype(np.uint8) for share in telling])
     if isinstance(found, NoEstimate):
         return sharpening_for_width(found)
     by_nature = usual.ink.halftones == "seen" or (ink.grainy and usual.ink.drop_out == "off")
@@ -218,19 +231,18 @@ def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
 
 
 def _all_floors(
-    pyramid: Pyramid, light: Plane, cell: int, weights: tuple[float, ...], crops: list[Plane], quick: bool
+    pyramid: Pyramid, whole: Callable[[int], Plane], weights: tuple[float, ...], crops: list[Plane], quick: bool
 ) -> tuple[float, ...]:
-    """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from whole small levels."""
+    """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from small levels, whose reflectance
+    ``whole`` tells."""
     floors = list(measure_floors([_codes(crop, weights) for crop in crops]))
-    gain = make_gain(light, 1.0, None)
     if quick:
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
         while not pyramid.holds(level):  # dropped from a lean pyramid
             level += 1
-        whole = _reflectance(pyramid, gain, cell, level, Region(0, 0, *pyramid.size(level)))
-        more = measure_floors([_codes(whole, weights)])
+        more = measure_floors([_codes(whole(level), weights)])
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
     return tuple(floors)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -59,10 +58,8 @@ def find_square(scan: Pyramid) -> Found:
     pixels, px = scan.whole(level), float(1 << level)
     corners = find_corners(pixels)
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
-    with ThreadPoolExecutor(1) as beside:
-        turned = beside.submit(find_tilt, pixels, inside)
-        artwork = find_artwork(pixels, inside)
-        tilt = turned.result()
+    # One after the other: most of both is Python's, which one core at a time runs.
+    tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)
