@@ -341,3 +341,27 @@ def test_a_large_sheet_without_a_view_is_looked_over_too() -> None:
         sheet = replace(make_sheet(take_in("big.png", png_bytes(picture)), pyramid, docket), set_ppi=600.0)
         found.append([hair.box for hair in look_for_hairs(sheet).on_paint])
     assert found[0] and found[0] == found[1]
+
+
+def test_what_is_of_the_hue_of_blue_ink_is_no_hair_and_a_grey_one_is() -> None:
+    """Two thin bent lines that are alike, alone on a sheet of blue strokes: the blue one was drawn, the grey one fell."""
+    rng = np.random.default_rng(8)
+    ink, hair = (np.zeros((1400 * 2, 1100 * 2), np.uint8) for _ in range(2))
+    for _ in range(14):
+        path = np.array([700, 500]) + np.cumsum(rng.normal(0, 130, (6, 2)), axis=0)
+        cv2.polylines(ink, [path.astype(np.int32)], False, 255, 16, cv2.LINE_AA)
+    turn = np.cumsum(rng.normal(0, 0.25, 30))
+    bent = np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * 2.8, axis=0)
+    for plane, at in ((ink, (300, 2300)), (hair, (1500, 2300))):
+        cv2.polylines(plane, [(bent + at).astype(np.int32)], False, 255, 3, cv2.LINE_AA)
+    blue, grey = (
+        cv2.GaussianBlur(cv2.resize(plane, (1100, 1400), interpolation=cv2.INTER_AREA), (0, 0), 0.6)[..., None] / 255
+        for plane in (ink, hair)
+    )
+    light = (1 - blue * np.array([0.93, 0.85, 0.5])) * (1 - 0.7 * grey)
+    sheet = look_over(sheet_of(noisy(light.astype(np.float32))), FLAT)
+    assert sheet.strays is not None
+    lone = [int(np.hypot(*(sheet.strays.pieces.at - (x, 1150)).T).argmin()) for x in (160, 760)]
+    drawn, fallen = sheet.strays.dirt[lone]
+    assert drawn < 0.01
+    assert fallen > 0.5

@@ -26,7 +26,7 @@ from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
-from woad.core.spotting.closeup import CloseUp, look_closely
+from woad.core.spotting.closeup import CloseUp, look_closely, off_line
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
@@ -171,18 +171,16 @@ def _close_up(sheet: Sheet, pieces: Pieces) -> CloseUp:
 
 
 def _hues(sheet: Sheet, docket: Docket, taken: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each piece's hue is from the one ink's, and how grey it is in coloured art, (n, 2). ``taken`` (n, C) light
-    that each takes."""
+    """How far each piece's hue is from the one ink's, how grey it is in coloured art, and how far plain grey is from the
+    one ink, (n, 3): in the hue of blue ink a hair can not be. ``taken`` (n, C) light that each takes."""
     ink = sheet.readings.ink
-    out = np.zeros((len(taken), 2))
+    out = np.zeros((len(taken), 3))
     if taken.shape[1] != 3:
         return out
-    size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
     if _one_ink(sheet, docket):
         line = 1 - (np.zeros(3) if isinstance(ink, NoEstimate) else np.asarray((ink.reflectance * 3)[:3]))
-        line /= np.linalg.norm(line)
-        beside = taken - (taken @ line)[:, None] * line
-        out[:, 0] = np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0)
+        out[:, 0], out[:, 2] = off_line(taken, line), off_line(np.ones((1, 3)), line)
     else:
+        size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
         out[:, 1] = 1 - np.minimum((taken.max(axis=1) - taken.min(axis=1)) / size * 2, 1.0)
     return out

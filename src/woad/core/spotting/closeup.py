@@ -68,6 +68,14 @@ def look_closely(
     return CloseUp(taken, rest[:, 0] / full, rest[:, 1] / full, *rest[:, 2:].T)
 
 
+def off_line(taken: Floats, line: Floats) -> Floats:
+    """How far the hues of light ``taken`` (n, 3) are from what an ink takes, ``line`` (3,): 0 none, 1 far, (n,)."""
+    along = line / np.linalg.norm(line)
+    beside = taken - (taken @ along)[:, None] * along
+    size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
+    return np.asarray(np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0), np.float64)
+
+
 def _moments(
     deep: Floats, x: Indices, y: Indices, which: Indices, most: Floats
 ) -> tuple[Floats, Floats, Floats, Floats]:

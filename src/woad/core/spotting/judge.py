@@ -26,19 +26,20 @@ Floats = NDArray[np.float64]
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
     "crowd", "long", "width", "thin", "bow", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
-    "flock", "flocking", "light taken", "mass", "across", "along", "evenness", "compact", "more compact than",
-    "below the ridge", "broader than", "broad for its mass", "evener than", "even for its mass",
+    "flock", "flocking", "light taken", "mass", "across", "along", "evenness", "compact",
+    "more compact than", "below the ridge", "broader than", "broad for its mass", "evener than", "even for its mass",
 )  # fmt: skip
 _NEAR_MM, _CROWD_MM, _MOST_NEIGHBOURS = 3.0, 4.0, 24
 _FARTHEST_MM = 40.0
 # A ruled line: its length, that over its width, and its bow as a share of its length.
 _RULED_MM, _THIN, _STRAIGHT = 3.0, 8.0, 0.005
+_HUED, _OF_INK = 0.4, 0.2  # how far from grey an ink has to be; how far off its hue, as a share of that, a piece may be
 
 
 def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floats | None = None) -> Floats:
     """What is known of each piece, (n, len(FEATURES)) float64. ``close`` a close look at each, without one it is made up
-    from what blocks tell; ``hue`` (n, 2): how far its hue is from the one ink's; how grey it is in coloured art; 0..1
-    each."""
+    from what blocks tell; ``hue`` (n, 3): how far its hue is from the one ink's; how grey it is in coloured art; how far
+    grey is from the one ink's; 0..1 each."""
     mm = ppi / 25.4
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm / 0.2)
     dense = np.clip(pieces.peak / pieces.strong, 0, 1.3)
@@ -52,7 +53,7 @@ def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floa
         size, dense, pieces.peak, pieces.fill, far, *_company(pieces, mm), np.minimum(long, 30),
         pieces.width_px / mm, thin, bow, stroke, hair,
     ]  # fmt: skip
-    own = np.zeros((len(pieces), 2)) if hue is None else hue
+    own = np.zeros((len(pieces), 2)) if hue is None else hue[:, :2]
     of_kin = kin(make_of(pieces, mm, hue), pieces.at / mm)
     return np.column_stack([*columns, own, of_kin, _looks(close or _from_afar(pieces))]).astype(np.float64)
 
@@ -150,6 +151,8 @@ def dirt_share(
     first, second = forests()
     share = second.share(second_look(own, pieces, ppi, hue, first.share(own)))
     share[_ruled(pieces, ppi)] = 0
+    if hue is not None:
+        share[_in_ink(hue)] = 0
     return np.asarray(share, np.float32)
 
 
@@ -158,3 +161,8 @@ def _ruled(pieces: Pieces, ppi: float) -> NDArray[np.bool_]:
     thin = pieces.length_px > _THIN * np.maximum(pieces.width_px, 0.5)
     long = pieces.length_px >= _RULED_MM * ppi / 25.4
     return np.asarray(thin & long & (pieces.bow_px < _STRAIGHT * pieces.length_px))
+
+
+def _in_ink(hue: Floats) -> NDArray[np.bool_]:
+    """Which pieces are of the hue of an ink that has one: dust and hairs are grey or nearly so."""
+    return np.asarray((hue[:, 2] > _HUED) & (hue[:, 0] < _OF_INK * hue[:, 2]))
