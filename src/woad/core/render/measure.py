@@ -75,11 +75,9 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         mean_crops = list(both.map(partial(_reflectance, pyramid, flat_gain, cell, 0), crops))
 
     def whole(level: int) -> Plane:
-        return (
-            reduced
-            if level == base
-            else _reflectance(pyramid, flat_gain, cell, level, Region(0, 0, *pyramid.size(level)))
-        )
+        if level == base:
+            return reduced
+        return _reflectance(pyramid, flat_gain, cell, level, Region(0, 0, *pyramid.size(level)))
 
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1)[0]

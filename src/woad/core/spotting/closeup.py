@@ -51,9 +51,8 @@ def look_closely(
     for some in _portions([part.shape[0] * part.shape[1] for part in parts]):
         x, y, which = _places(np.array([part.shape[:2] for part in parts[some]]), corners[some])
         mine = pieces.labels[y // pieces.block_px, x // pieces.block_px] == which + (some.start + 1)
-        mine |= (np.bincount(which[mine], minlength=some.stop - some.start) == 0)[
-            which
-        ]  # a bent hair may lie around it
+        missed = np.bincount(which[mine], minlength=some.stop - some.start) == 0  # a bent hair may lie around its part
+        mine |= missed[which]
         flat: Encoded = np.concatenate([part.reshape(-1, channels) for part in parts[some]])[mine]
         x, y, which = x[mine], y[mine], which[mine]
         dark = 1 - linear_light(flat).reshape(-1, channels) / papers[some][which]
