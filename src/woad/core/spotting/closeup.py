@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
 from woad.core.raster.transfer import linear_light
+from woad.core.spotting.moments import PLACE, moments_of
 from woad.core.spotting.pieces import Pieces
 
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
@@ -63,7 +64,11 @@ def look_closely(
         many = np.maximum(np.bincount(which[sure], minlength=len(most)), 1)
         for channel in range(channels):
             taken[some, channel] = np.bincount(which[sure], dark[sure, channel], len(most)) / many
-        rest[some] = np.column_stack([most, *_moments(deep[own], x[own], y[own], which[own], most)])
+        m = moments_of(which[own], deep[own], x[own], y[own], len(most))
+        mass = np.maximum(m.total, _LEAST)
+        across, along = ((m.xx + m.yy + sign * m.apart) / 2 + PLACE for sign in (-1, 1))
+        evenness = np.bincount(which[own], deep[own] * deep[own], len(most)) / (mass * most)
+        rest[some] = np.column_stack([most, mass, np.maximum(across, PLACE), along, evenness])
     return CloseUp(taken, rest[:, 0] / full, rest[:, 1] / full, *rest[:, 2:].T)
 
 
@@ -73,20 +78,6 @@ def off_line(taken: Floats, line: Floats) -> Floats:
     beside = taken - (taken @ along)[:, None] * along
     size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
     return np.asarray(np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0), np.float64)
-
-
-def _moments(
-    deep: Floats, x: Indices, y: Indices, which: Indices, most: Floats
-) -> tuple[Floats, Floats, Floats, Floats]:
-    """Mass, variance across and along, and evenness of each piece, from light taken at pixels that belong ``which``."""
-    n = len(most)
-    mass = np.maximum(np.bincount(which, deep, n), _LEAST)
-    dx = x - (np.bincount(which, deep * x, n) / mass)[which]
-    dy = y - (np.bincount(which, deep * y, n) / mass)[which]
-    xx, yy, xy = (np.bincount(which, deep * product, n) / mass for product in (dx * dx, dy * dy, dx * dy))
-    apart = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
-    across, along = ((xx + yy + sign * apart) / 2 + 1 / 12 for sign in (-1, 1))
-    return mass, np.maximum(across, 1 / 12), along, np.bincount(which, deep * deep, n) / (mass * most)
 
 
 def _places(shapes: Indices, corners: NDArray[np.int32]) -> tuple[Indices, Indices, Indices]:

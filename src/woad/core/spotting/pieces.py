@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.spotting.lines import is_line
+from woad.core.spotting.moments import PLACE, moments_of
 from woad.core.spotting.parting import LEVELS, find_specks, paper_counts, parted
 
 Plane8 = NDArray[np.uint8]
@@ -136,28 +137,24 @@ def _measured(
     which = labels.ravel()[where] - 1
     y, x = np.divmod(where, labels.shape[1])
     weight = mean.ravel()[where].astype(np.float64) + 0.5
-    total = np.maximum(np.bincount(which, weight, n), 1e-6)
     cells = np.maximum(np.bincount(which, minlength=n), 1)
-    cx, cy = np.bincount(which, weight * x, n) / total, np.bincount(which, weight * y, n) / total
-    dx, dy = x - cx[which], y - cy[which]
-    xx = np.bincount(which, weight * dx * dx, n) / total + 1 / 12
-    yy = np.bincount(which, weight * dy * dy, n) / total + 1 / 12
-    xy = np.bincount(which, weight * dx * dy, n) / total
-    spread = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
+    m = moments_of(which, weight, x, y, n)
     peak = np.zeros(n, np.float32)
     np.maximum.at(peak, which, most.ravel()[where].astype(np.float32) / 255)
     nearest = np.full(n, np.inf, np.float32)
     np.minimum.at(nearest, which, np.minimum(far.ravel()[where], _FARTHEST) * np.float32(block))
-    mass = total / 255 * block * block
-    length = np.sqrt(6 * (xx + yy + spread)) * block
+    mass = m.total / 255 * block * block
+    length = np.sqrt(6 * (m.xx + m.yy + 2 * PLACE + m.apart)) * block
     width = mass / np.maximum(length, 1)
-    bow = np.sqrt(np.maximum((xx + yy - spread) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0))
+    bow = np.sqrt(
+        np.maximum((m.xx + m.yy + 2 * PLACE - m.apart) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0)
+    )
     box = _boxes(which, x, y, n) * block
     return Pieces(
-        block, labels, np.column_stack([(cx + 0.5) * block, (cy + 0.5) * block]), box,
+        block, labels, np.column_stack([(m.x + 0.5) * block, (m.y + 0.5) * block]), box,
         np.sqrt(mass / np.maximum(peak, 0.04) * 4 / np.pi).astype(np.float32),
         length.astype(np.float32), width.astype(np.float32), bow.astype(np.float32),
-        (0.5 * np.arctan2(2 * xy, xx - yy)).astype(np.float32), peak,
+        (0.5 * np.arctan2(2 * m.xy, m.xx - m.yy)).astype(np.float32), peak,
         (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
         np.minimum(nearest, _FARTHEST), strong, stroke,
     )  # fmt: skip
