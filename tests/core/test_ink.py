@@ -9,10 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sheets import SHADOW, colour_sheet, pen_scan, pen_sheet, sheet_of
+from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import TonePoints, coverage_curve, encoded_share, resting_middle
-from woad.core.ink.density import InkColour
+from woad.core.ink.density import InkColour, find_ink
 from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.core.render.recipe import resolve_points
 from woad.demo.scanner import Capture, Light, Paper, record, smooth_noise
 
 
@@ -49,6 +51,42 @@ def test_pencil_is_told_from_pen() -> None:
     assert readings.ink.grainy
     assert readings.medium == "pencil"
     assert abs(readings.ink.reflectance[1] - 0.13) < 0.06
+
+
+def test_half_covered_is_half_whatever_counts_as_full() -> None:
+    """A weak, mottled ink is filled, but a pixel that it half covers stays half covered: lines come out no bolder."""
+    rng = np.random.default_rng(5)
+    cover = np.zeros((600, 600), np.float32)
+    for x in range(40, 560, 40):
+        cv2.line(cover, (x, 30), (x + 8, 570), 1.0, 9, cv2.LINE_AA)
+    plain = Paper((0.8, 0.78, 0.7), 0.005)
+    scan = record(cover, (0.1, 0.1, 0.1), 200, plain, Light(0.02), Capture(0.5, 0.003), rng, ink_mottle=0.25)
+    docket = starting_docket("print")
+    points = resolve_points(docket, sheet_of(scan.encoded).readings, True)
+    covered = coverage_curve(points, "inked", 0.0, 1 - np.array([0.25, 0.5, 0.75, 0.98], np.float32) * 0.9)
+    assert points.ink < 0.97 * -np.log10(0.1)
+    np.testing.assert_allclose(covered[:3], [0.25, 0.5, 0.75], atol=0.02)
+    assert covered[3] > 0.99
+
+
+@pytest.mark.parametrize(("kind", "low", "high"), [("hump", 0.94, 1.0), ("ramp", 0.9, 1.15), ("grain", 0.95, 1.15)])
+def test_full_tone_of_pencil_is_its_hump_or_its_deepest(kind: str, low: float, high: float) -> None:
+    """Where much of a pencil's tone is full, full ink is that tone and not the darkest of its noise; shading and grain that
+    are all half-tones are not cut off in their middle."""
+    rng = np.random.default_rng(8)
+    ramp = np.repeat(np.linspace(0.25, 1, 320, dtype=np.float32)[None], 320, 0)
+    grain = np.float32(10) ** (0.1 * np.abs(smooth_noise((320, 320), 12, rng)) - np.float32(0.82))
+    tones = {
+        "hump": np.where(ramp < 0.6, 1 - ramp, 0.15),
+        "ramp": 1 - ramp * 0.85,
+        "grain": np.where(ramp < 0.7, 1.1 - 0.8 * ramp, grain),
+    }
+    crop = (tones[kind] * (1 + 0.02 * rng.standard_normal((320, 320)))).astype(np.float32)
+    found = find_ink([np.repeat(crop[..., None], 3, 2)], 0.02)
+    assert isinstance(found, InkColour)
+    assert found.grainy
+    density = -np.log10(np.mean(found.reflectance)) - found.flank_d
+    assert low < density / -np.log10(0.15) < high
 
 
 def test_colour_is_told_from_one_ink() -> None:

@@ -20,22 +20,23 @@ Plane = NDArray[np.float32]
 
 PLOT_FROM_D, PLOT_TO_D = -0.1, 2.5
 PLOT_BINS = 260
+GRAINY = 0.2  # share of half-tones from which tone is made of them
 
 
 @dataclass(frozen=True)
 class InkColour:
-    """``reflectance`` (C,) of full ink relative to the paper; ``spread_d`` its spread in density;
-    ``half_tones`` 0..1, the share of the marks' area that is half-tone without full ink beside it: near 0 for pen and
-    lettering, whose greys are edges, and half or more for pencil."""
+    """``reflectance`` (C,) of full ink relative to the paper; ``flank_d`` how much less dense ink may be and still be full,
+    the light flank of its hump; ``half_tones`` 0..1, the share of the marks' area that is half-tone without full ink beside
+    it: near 0 for pen and lettering, whose greys are edges, and half or more for pencil."""
 
     reflectance: tuple[float, ...]
-    spread_d: float
+    flank_d: float
     half_tones: float
 
     @property
     def grainy(self) -> bool:
         """Tone made of half-tones rather than of full ink."""
-        return self.half_tones > 0.2
+        return self.half_tones > GRAINY
 
 
 def tone_histogram(reflectance: Plane) -> NDArray[np.int64]:
@@ -86,19 +87,46 @@ def _sample(values: Plane, most: int = 40_000) -> Plane:
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
+# How far full ink reaches down the light flank of its hump, in spreads: all of it where nothing lies beside it, less the
+# more half-tones do.
+_FLANK = (0.1, 0.2), (2.2, 1.0)  # share of half-tones, spreads
+# Noise about a full tone spreads to both sides alike and not far; of shading that never gets full, more is lighter.
+_WIDEST_D, _LOPSIDED = 0.1, 1.25
+_HAIRLINES_D = 0.11  # flank of full ink where hairlines hardly reach it
+_MOST_FLANK = 0.3  # of the ink's density
+
+
 def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
-    grey = grey_of(core)
-    grainy = half_tones > 0.2
-    if grainy or len(flat) < 50:
-        # Grain and hairlines hardly ever reach full ink: the deepest cores are nearest to it.
-        chosen = core[grey <= np.percentile(grey, 10 if grainy else 25)]
-        centre, spread = np.median(chosen, axis=0), 0.05
+    grainy = half_tones > GRAINY
+    hump = _hump(flat, grainy) if len(flat) >= 50 else None
+    if hump is None:
+        centre, flank = _deepest(core, grainy), 0.0 if grainy else _HAIRLINES_D
     else:
-        middle = float(np.median(grey_of(flat)))
-        # The hump proper: a band around its middle, so that overlaps and specks do not pull.
-        near = np.abs(grey_of(flat) - middle) < 0.4 * middle + 0.01
-        chosen = flat[near] if near.any() else flat
-        centre = np.median(chosen, axis=0)
-        d = -np.log10(np.maximum(grey_of(chosen), 1e-3))
-        spread = float(np.percentile(d, 84) - np.percentile(d, 16)) / 2
-    return InkColour(tuple(float(max(v, 0.002)) for v in centre), spread, float(half_tones))
+        centre, flank = hump[0], hump[1] * float(np.interp(half_tones, *_FLANK))
+    most = _MOST_FLANK * max(float(_density(centre.mean())), 0.0)
+    return InkColour(tuple(float(max(v, 0.002)) for v in centre), min(flank, most), float(half_tones))
+
+
+def _hump(flat: Plane, grainy: bool) -> tuple[Plane, float] | None:
+    """Centre (C,) and spread, density, of the hump that flat ink (n, C) makes; None for ``grainy`` tone without one."""
+    grey = grey_of(flat)
+    middle = float(np.median(grey))
+    # The hump proper: a band around its middle, so that overlaps and specks do not pull.
+    near = np.abs(grey - middle) < 0.4 * middle + 0.01
+    if near.any():
+        flat, grey = flat[near], grey[near]
+    light, centre, dark = np.percentile(_density(grey), (16, 50, 84))
+    spread = float(dark - light) / 2
+    if grainy and (spread > _WIDEST_D or centre - light > _LOPSIDED * (dark - centre)):
+        return None
+    return np.median(flat, axis=0), spread
+
+
+def _deepest(core: Plane, grainy: bool) -> Plane:
+    """Grain and hairlines hardly ever reach full ink: the deepest cores (n, C) are nearest to it."""
+    grey = grey_of(core)
+    return np.asarray(np.median(core[grey <= np.percentile(grey, 10 if grainy else 25)], axis=0))
+
+
+def _density(reflectance: Plane) -> Plane:
+    return np.asarray(-np.log10(np.maximum(reflectance, 1e-3)))

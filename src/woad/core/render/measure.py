@@ -120,7 +120,6 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         hue_share=0.0 if traits is None else traits.coloured,
         sharpness=sharpness,
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
-        ink_said=bool(said.ink),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
         inside_cell_px=1 << base,
     )
@@ -144,7 +143,7 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     places = [read_place(reduced, x, y) for x, y in said.ink]
     own = max(places, key=lambda colour: float(colour.mean()))
     half = ink.half_tones if isinstance(ink, InkColour) else 0.0
-    return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.02, half)
+    return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.0, half)
 
 
 def _sharpness(

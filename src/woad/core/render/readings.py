@@ -24,7 +24,7 @@ class Readings:
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
     ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
     scan blurred; ``pencil`` a drop-out colour found; ``inside`` (h, w, 2) how surely cells of
-    ``inside_cell_px`` lie inside paint, None for one ink; ``ink_said`` whether the user has said what the darkest mark is;
+    ``inside_cell_px`` lie inside paint, None for one ink;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -47,7 +47,6 @@ class Readings:
     hue_share: float = 0.0
     sharpness: float = 0.0
     pencil: Pencil | NoEstimate = NOT_LOOKED_FOR
-    ink_said: bool = False
     inside: NDArray[np.float32] | None = None
     inside_cell_px: int = 1
 
@@ -63,10 +62,8 @@ class Readings:
 
     @property
     def ink_point(self) -> float:
-        """Density from which on this sheet's ink counts as full."""
+        """Density from which on this sheet's ink counts as full: the light flank of the ink's own hump is full ink still."""
         density = self.ink_density
         if density is None or isinstance(self.ink, NoEstimate):
             return 1.2
-        # The light flank of the ink's own hump still belongs to full ink; grain without a hump has none.
-        flank = 0.0 if self.ink.grainy or self.ink_said else min(2.2 * self.ink.spread_d, 0.3 * density)
-        return max(density - flank, 0.1)
+        return max(density - self.ink.flank_d, 0.1)

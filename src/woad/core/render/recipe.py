@@ -81,7 +81,10 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
     ink = max(own if docket.ink.ink is None else docket.ink.ink, paper + 0.05)
     middle = docket.ink.middle
     if middle is None:
-        middle = resting_middle(paper, ink, reading_of(docket, one_ink), darkest(docket.ink.darkness))
+        # Half covered is what full ink of the hump's own density would cover by half: how far the hump's light flank
+        # reaches, which counts as full as well, must not make edges bolder.
+        full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
+        middle = resting_middle(paper, max(full, ink), reading_of(docket, one_ink), darkest(docket.ink.darkness))
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
 
 
