@@ -155,3 +155,21 @@ def test_blotched_paper_goes_and_ink_stays(medium: str) -> None:
     assert planes.alpha[clear].mean() < 0.1
     assert np.percentile(planes.alpha[clear], 99.9) <= 8
     assert planes.alpha[cover == 1].mean() > 250
+
+
+@pytest.mark.parametrize("seed", [4, 6])
+def test_mottled_paper_is_paper_on_both_sides_of_a_line(seed: int) -> None:
+    """What lies inside a frame is as light as what lies outside, on the whole, though not beside the line: blotches are no
+    step. The light goes on through both."""
+    rng = np.random.default_rng(seed)
+    mottle = 1 + 0.055 * smooth_noise((H, W), 9, rng)
+    picture, field, _ = washed(Light(0.05), (1, 1, 1), seed)
+    picture = np.asarray(picture * mottle[..., None], np.float32)
+    for x, y, w, h in rng.integers((20, 20, 60, 60), (W // 2, H // 2, 260, 330), (5, 4)).tolist():
+        cv2.rectangle(picture, (x, y), (x + w, y + h), (0.1, 0.1, 0.1), 3, cv2.LINE_AA)
+    found = estimate_light(picture)
+    assert isinstance(found, LightField)
+    off = np.log(cv2.resize(found.grid, (W, H)) / field) - np.log(mottle)[..., None]
+    off = np.abs(cv2.GaussianBlur(off, (0, 0), 16)).mean(axis=2)
+    assert np.median(off) < 0.01
+    assert np.percentile(off, 95) < 0.03

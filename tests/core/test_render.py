@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from threading import Event
 
@@ -214,6 +215,16 @@ def test_steps_can_be_turned_off() -> None:
     off = render_region(sheet, Docket().with_setting("knockout.on", False), "knockout", 0, box)
     assert off.alpha is None
     assert render_whole(sheet, Docket().with_setting("knockout.on", False)).alpha is None
+
+
+@pytest.mark.parametrize("sheet", [pen_sheet, colour_sheet], ids=["pen", "colour"])
+def test_sharpening_far_beyond_the_scans_blur_is_called_overdone(sheet: Callable[[], Sheet]) -> None:
+    """What the sheet asks for is not, nor a little more; twice as much is."""
+    one = sheet()
+    own = one.readings.sharpness
+    amounts = (None, own, 1.2 * own, 2 * own)
+    told = [check_sheet(one, Docket().with_setting("ink.sharpness", a), edges=False).too_sharp for a in amounts]
+    assert told == [False, False, False, True]
 
 
 def test_lost_strokes_are_found_and_counted() -> None:

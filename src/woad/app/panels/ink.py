@@ -113,7 +113,7 @@ class InkPanel(StepPanel):
             left = checks.pencil_left
             self.pencil.show_text("–" if left is None else f"{left:.1f} of 255")
             self.far.show_text(_warned(f"{checks.out_of_range:.1%}", checks.out_of_range > 0.02))
-            self.beyond.show_text(_warned(f"{checks.overshoot:.1%}", checks.overshoot > 0.03))
+            self.beyond.show_text(_warned(f"{checks.overshoot:.1%}", checks.too_sharp))
         self.takes.show_entry(entry)
 
 

@@ -26,6 +26,8 @@ _ROUNDS = 8
 _RING = 5  # cells on either side of an edge that are compared
 _BROAD = 12  # the same, across marks, once the light between them is known
 _STEP = 0.014
+_PLACE = 5  # cells, side of the squares between which paper's unrest is measured
+_CHANCE = 4.0  # times the unrest that a step must be higher than: neighbouring squares are much alike
 _JUDGED = 60  # the largest areas are compared across their edges
 _ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
 _OPEN = 0.015  # share of the sheet that is worth a second look
@@ -61,7 +63,8 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
     for _ in range(_ROUNDS):
         light = light_through(cells, taken)
         off = cells.tone - light
-        new = (_carry_on(cells, off, size, spread) & ~_stepped(cells, off, taken, size)) | _shaded(cells, off, size)
+        stepped = _stepped(cells, off, taken, size, _unrest(cells, off, taken))
+        new = (_carry_on(cells, off, size, spread) & ~stepped) | _shaded(cells, off, size)
         new &= taken | (size >= 4)
         if not new.any() or np.array_equal(new, taken):
             break
@@ -152,26 +155,45 @@ def _carry_on(cells: Cells, off: Plane, size: NDArray[np.int64], spread: float) 
     return np.asarray(fits)
 
 
-def _stepped(cells: Cells, off: Plane, taken: Mask, size: NDArray[np.int64]) -> Mask:
+def _stepped(cells: Cells, off: Plane, taken: Mask, size: NDArray[np.int64], unrest: float) -> Mask:
     """Areas that lie a small step below the paper on the other side of their edge: pale washes.
 
-    Both sides of an edge lie in the same light, so a step of one percent tells, whatever is known of the light.
+    Both sides of an edge lie in the same light, so a step of one percent tells, whatever is known of the light; but no
+    step that the paper's own ``unrest`` makes between places like these.
     """
     out = np.zeros(cells.count, bool)
     order = np.argsort(size[1:])[::-1][:_JUDGED] + 1
     for one in order[size[order] >= 30].tolist():
         step = _step(cells, off, taken, one)
-        out[one] = step is not None and _is_step(step)
+        out[one] = step is not None and step.down(unrest)
     return out
 
 
-def _is_step(step: NDArray[np.float32]) -> bool:
-    return float(step.min()) < -_STEP and float(step.mean()) < -0.4 * _STEP
+def _unrest(cells: Cells, off: Plane, taken: Mask) -> float:
+    """How much the ``taken`` paper varies from place to place, natural log, places being squares of _PLACE cells: mottled
+    paper does ten times as much as other."""
+    paper = (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
+    held = cv2.blur(paper, (_PLACE, _PLACE))
+    mean = cv2.blur(grey_of(off) * paper, (_PLACE, _PLACE))[held > 0.8] / held[held > 0.8]
+    return float(np.subtract(*np.percentile(mean, (84, 16)))) / 2 if mean.size else 0.0
 
 
-def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) -> NDArray[np.float32] | None:
-    """How much lighter an area is, per channel, than what is ``taken`` on the other side of its edges; None when too
-    little is near enough. ``far``: on the other side of broad marks, too."""
+@dataclass(frozen=True, eq=False)
+class _Step:
+    """``height`` (C,) by how much an area is lighter than paper beyond its edge; ``places`` that tell, on both sides."""
+
+    height: NDArray[np.float32]
+    places: float
+
+    def down(self, unrest: float) -> bool:
+        """Whether it is one, down from the paper, which varies by ``unrest`` from place to place."""
+        least = max(_STEP, _CHANCE * unrest / max(self.places, 0.5) ** 0.5)
+        return bool(self.height.min() < -least and self.height.mean() < -0.4 * least)
+
+
+def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) -> _Step | None:
+    """How much lighter an area is than what is ``taken`` on the other side of its edges; None when too little is near
+    enough. ``far``: on the other side of broad marks, too."""
     reach, least = (_BROAD, 4) if far else (_RING, 20)
     x, y, w, h = cells.boxes[one].tolist()
     around = slice(max(y - reach, 0), y + h + reach), slice(max(x - reach, 0), x + w + reach)
@@ -190,9 +212,11 @@ def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) ->
         grown = np.asarray(cv2.dilate(grown, box))
     outer = other & (grown > 0)
     inner = own & (cv2.dilate(outer.astype(np.uint8), box) > 0)
-    if outer.sum() < least or inner.sum() < least:
+    outside, inside = int(outer.sum()), int(inner.sum())
+    if min(outside, inside) < least:
         return None
-    return np.asarray(here[inner].mean(axis=0) - here[outer].mean(axis=0), np.float32)
+    places = outside * inside / (outside + inside) / _PLACE**2
+    return _Step(np.asarray(here[inner].mean(axis=0) - here[outer].mean(axis=0), np.float32), places)
 
 
 def _into_shadow(
@@ -203,6 +227,7 @@ def _into_shadow(
     itself when too little of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
     own = grey_of(off)
     depth = quantile(cells, own, 0.5)
+    unrest = _unrest(cells, off, taken)
     may = ~taken & _same_hue(cells, off, own, depth)
     may[0] = False
     if size[may & (depth < -_SAME) & (depth > -1.2) & (size >= 12)].sum() <= _OPEN * cells.labels.size:
@@ -216,7 +241,7 @@ def _into_shadow(
         before = taken.copy()
         for one in np.flatnonzero(fits & ~taken).tolist():
             step = _step(cells, beside, taken, one, True)
-            taken[one] = step is not None and not _is_step(step)
+            taken[one] = step is not None and not step.down(unrest)
     return taken
 
 

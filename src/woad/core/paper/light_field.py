@@ -28,8 +28,9 @@ from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 
-_MOTTLED = 0.022  # paper whose tone varies by more than this is blotchy, not just rough
+_CENTRED = 0.001  # natural log; paper whose hump lies further from the light is blotchy, not just rough
 _BLOCKS = 64  # blocks along the longer side
+_CENTRING = 3  # rounds
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,20 +127,20 @@ def _refine(
         field = _from_pixels(guide[..., None], clear, coarse, cells)
         coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
     # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
-    for _ in range(3):
+    mottled = False
+    for _ in range(_CENTRING):
         middle, unrest = _hump(guide - coarse)
-        if unrest < _MOTTLED:
+        if not mottled and abs(middle) < _CENTRED:
             break
-        spread, coarse = max(spread, unrest), coarse + np.float32(middle)
+        mottled, spread, coarse = True, max(spread, unrest), coarse + np.float32(middle)
         clear = _paper_mask(guide - coarse, 3.3 * spread, spread, paint)
         field = _from_pixels(guide[..., None], clear, coarse, cells)
         coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
-    reach = 3.3 if spread > _MOTTLED else 2.2
-    clear = _paper_mask(guide - coarse, max(0.012, reach * spread), spread, paint)
+    clear = _paper_mask(guide - coarse, max(0.012, (3.3 if mottled else 2.2) * spread), spread, paint)
     if float(clear.mean()) < 0.002:
         return NoEstimate("no bare paper was found on the sheet")
     light = _from_pixels(logs, clear, coarse, cells)
-    if spread > _MOTTLED:
+    if mottled:
         done = cv2.resize(light.mean(axis=2), (w, h), interpolation=cv2.INTER_LINEAR)
         light = light + np.float32(_hump(guide - done)[0])
     kept = (guide - coarse)[clear]
@@ -159,7 +160,11 @@ def _hump(residual: Plane) -> tuple[float, float]:
     unrest = float(min(np.percentile(lighter, 68.3), 0.08))
     # A hump that does not hold most of the sheet is not the paper's: hatching has tones of its own.
     held = float((np.abs(residual - middle) < 2.5 * unrest).mean())
-    return (middle, unrest) if held > 0.5 else (0.0, 0.0)
+    if held <= 0.5:
+        return 0.0, 0.0
+    for _ in range(_CENTRING):  # its highest place is uncertain by a bin or two, its middle is not
+        middle = float(residual[np.abs(residual - middle) < 2 * unrest].mean())
+    return middle, unrest
 
 
 def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cells: tuple[int, int]) -> Plane:

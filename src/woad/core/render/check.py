@@ -17,12 +17,13 @@ from woad.core.raster.codes import from_codes
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
 from woad.core.render.edge_readings import EdgeReading, read_edges
-from woad.core.render.recipe import Recipe, ink_of, make_recipe
+from woad.core.render.recipe import Recipe, ink_of, make_recipe, resting_sharpness
 from woad.core.render.region import overlay_region, render_region
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import dropper_for
 
 _CHECK_PX = 1800
+_TOO_SHARP = 1.3, 0.2  # times the sheet's own amount of sharpening, and so much besides
 
 
 @dataclass(frozen=True)
@@ -30,8 +31,9 @@ class Checks:
     """``lost`` pieces of strokes and ``lost_share`` of the sheet's area; ``kept_share`` of paper not yet gone.
 
     ``pencil_left`` mean coverage, steps of 255, where a drop-out colour lay, None without one; ``out_of_range`` share of
-    colours that saturation pushes too far, ``overshoot`` of sharpened edges (share of full scale), 0 for one ink;
-    ``edges`` is None while nobody looks at the finished edges.
+    colours that saturation pushes too far, 0 for one ink; ``overshoot`` of sharpened edges (share of full scale), and
+    ``too_sharp`` whether they are sharpened by far more than the scan's blur took; ``edges`` is None while nobody looks at
+    the finished edges.
     """
 
     lost: int
@@ -40,6 +42,7 @@ class Checks:
     pencil_left: float | None = None
     out_of_range: float = 0.0
     overshoot: float = 0.0
+    too_sharp: bool = False
     edges: EdgeReading | None = None
 
 
@@ -65,6 +68,7 @@ def check_sheet(sheet: Sheet, docket: Docket, edges: bool = True) -> Checks:
         _pencil_left(sheet, docket, recipe, level, box, cache),
         far,
         beyond,
+        _too_sharp(recipe, sheet),
         read_edges(sheet, docket) if edges else None,
     )
 
@@ -86,6 +90,13 @@ def _pencil_left(
     if picture.alpha is None or not lines.any():
         return 0.0
     return float(picture.alpha[lines].mean())
+
+
+def _too_sharp(recipe: Recipe, sheet: Sheet) -> bool:
+    """Sharpening is held at an edge's neighbours, so how far edges overshoot says little of how hard it presses: steps and
+    grain alike get harder than they were drawn. What the scan's blur took does tell."""
+    own = resting_sharpness(sheet.readings, recipe.one_ink)
+    return recipe.work.sharpness > _TOO_SHARP[0] * own + _TOO_SHARP[1]
 
 
 def _overdone(
