@@ -55,6 +55,23 @@ def hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Pl
     return np.asarray(mean[..., :-1] / np.maximum(mean[..., -1:], np.float32(1e-3)), np.float32)
 
 
+def to_blocks(plane: Plane, size: int) -> Plane:
+    """Mean per block of a plane (h, w) over the sheet, (gh, gw); the last blocks reach beyond it."""
+    h, w = plane.shape
+    gh, gw = -(-h // size), -(-w // size)
+    padded = cv2.copyMakeBorder(plane, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.resize(padded, (gw, gh), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def at_blocks(numbers: NDArray[np.int32], shape: tuple[int, int], size: int) -> NDArray[np.int32]:
+    """What lies at the middles of blocks of a sheet of ``shape`` (h, w), of a coarser grid over all of it, (gh, gw)."""
+    rows, columns = (
+        np.minimum((np.arange(-(-full // size)) * size + size // 2) * few // full, few - 1)
+        for full, few in zip(shape, numbers.shape, strict=True)
+    )
+    return numbers[np.ix_(rows, columns)]
+
+
 def spanning(blocks: Plane, size: int, h: int, w: int) -> Plane:
     """A plane of blocks enlarged to the sheet (h, w)."""
     gh, gw = blocks.shape

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
-from woad.core.paper.blocks import Blocks, blocks_of, hues, spanning
+from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
 from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.smooth_light import of_paper_hue
@@ -78,9 +78,9 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         hue = hues(logs, guide, tone, spread, size)
         fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
         cells = without(cutting.result(), fitting < 0.5)
-    parts = cv2.resize(cells.labels.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    parts = at_blocks(cells.labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
-    shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, parts.astype(np.int32))
+    shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, parts)
     growth = _QUICK_GROWTH if quick else _GROWTH
     if shadow is None:
         return _without_edge(logs, guide, cells, (tone, share * fitting, spread), size, growth)
@@ -103,9 +103,10 @@ def _without_edge(
     follow = partial(grow, tone, share, surface, spread, growth)
     areas = find_areas(cells, spanning(surface, size, *guide.shape), spread, follow)
     if areas is not None:
-        covered = cv2.resize(areas.paint.astype(np.float32), tone.shape[::-1], interpolation=cv2.INTER_AREA)
-        share = share * (1 - covered) ** 2
-        surface = np.asarray(cv2.resize(areas.light, tone.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
+        # A block that paint covers in part shows no paper to go by.
+        covered = to_blocks(areas.paint.astype(np.float32), size)
+        share = share * np.maximum(1 - 3 * covered, 0) ** 2
+        surface = to_blocks(cv2.resize(areas.light, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)
     surface = grow(tone, share, surface, spread, growth)
     return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
 
