@@ -22,7 +22,10 @@ Plane8 = NDArray[np.uint8]
 
 PERFECT_PX = 1 / 6
 MOST = 2.0  # amount of sharpening beyond which noise gains more than edges do
-COLOUR_RANGE = 1.0, 1.3  # amounts in colour: a pixel's own area blurs that much, whatever the lens; more makes halos
+# Amounts in colour by the width of the sharpest edges, px: a pixel's own area blurs by the first of them, whatever the lens;
+# with more than the last halos show.
+_WIDTHS, _AMOUNTS = (1.0, 1.5, 1.9), (0.5, 0.65, 0.95)
+MOST_IN_COLOUR = _AMOUNTS[-1]
 SOFT_MARKS = 1.5  # amount at most for marks that are soft by nature, as pencil's are
 _LENS, _NATURE = 2.0, 2.4  # times PERFECT_PX that MOST leaves of what a lens blurred, and of marks soft by nature
 _STEP = 0.5  # of the highest steps' height, from which a place counts as an edge
@@ -104,5 +107,4 @@ def sharpening_for(pictures: Sequence[Plane8]) -> float | NoEstimate:
 
 def sharpening_for_width(width: float | NoEstimate) -> float:
     """The amount for colour whose sharpest edges are ``width`` px wide."""
-    amount = 0.0 if isinstance(width, NoEstimate) else 0.85 * (width - 0.9)
-    return float(np.clip(amount, *COLOUR_RANGE))
+    return _AMOUNTS[0] if isinstance(width, NoEstimate) else float(np.interp(width, _WIDTHS, _AMOUNTS))

@@ -13,6 +13,8 @@ _BOX = np.ones((3, 3), np.uint8)
 # Difference from what lies around, of 255, that counts half: less is the scan's grain as likely as detail. Washes have
 # detail that is fainter than a line's.
 _NOISE = {2: 6.0, 3: 1.0}
+# The edges of an ink are as fine as pixels; of a painting the texture counts as much, which is coarser than sensor noise.
+_SIGMA_PX = {2: 0.9, 3: 1.2}
 # How far an edge may go beyond its neighbours, of 255, and less next to what is clear. Coverage may go further: blur takes
 # the middle of a line that is thinner than itself, which no neighbour has. In colour that would be a halo.
 _GIVE = {2: 24, 3: 6}
@@ -37,13 +39,13 @@ def _gain(amount: float, noise: float) -> Plane8:
     return np.rint(amount * off**3 / (off * off + noise * noise)).clip(0, 255).astype(np.uint8)
 
 
-def sharpen(picture: Plane8, amount: float, sigma_px: float = 0.9) -> Plane8:
+def sharpen(picture: Plane8, amount: float) -> Plane8:
     """Unsharp masking of encoded colour (h, w, 3) or coverage (h, w); ``amount`` 0..2. It is held between the lightest and
     the darkest neighbour give or take a little, so that edges get steep but no halo, and what is clear stays clear; faint
     differences, which are noise as likely as not, are raised less."""
     if amount <= 0:
         return picture
-    soft = cv2.GaussianBlur(picture, (0, 0), sigma_px)
+    soft = cv2.GaussianBlur(picture, (0, 0), _SIGMA_PX[picture.ndim])
     more = _gain(amount, _NOISE[picture.ndim])
     above, below = (cv2.LUT(cv2.subtract(*pair), more) for pair in ((picture, soft), (soft, picture)))
     if picture.ndim == 2:

@@ -12,7 +12,7 @@ from woad.core.docket.touches import Touch
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import Reading, TonePoints, coverage_curve, resting_middle
 from woad.core.ink.dropout import Colour, Pencil, refusal
-from woad.core.ink.edge_softness import COLOUR_RANGE
+from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.readings import Readings
@@ -141,7 +141,7 @@ def is_one_ink(docket: Docket, readings: Readings) -> bool:
 
 def resting_sharpness(readings: Readings, one_ink: bool) -> float:
     """The amount of sharpening that the sheet asks for; in colour no more than colours bear."""
-    return readings.sharpness if one_ink else min(readings.sharpness, COLOUR_RANGE[1])
+    return readings.sharpness if one_ink else min(readings.sharpness, MOST_IN_COLOUR)
 
 
 def _work(docket: Docket, readings: Readings, one_ink: bool) -> Work:
