@@ -9,6 +9,7 @@ import pytest
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
+from woad.core.knockout.inside import find_inside
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.region import render_region
@@ -59,3 +60,17 @@ def test_paper_between_bars_and_in_a_thin_gap_is_clear(sheet: Sheet, level: int)
 def test_a_wave_of_white_paint_on_blue_is_no_hole(sheet: Sheet, level: int) -> None:
     """From its broad middle to its tips, and the blue beside it."""
     assert alpha_at(sheet, level, (260, 680, 640, 740)).min() > 240
+
+
+def test_a_hole_in_deep_paint_is_paper_unless_it_is_darker_than_light_can_be_unsure() -> None:
+    """A hole that light was guessed 0.9 % too bright in is open, white paint in another one is held; so is pale paint that
+    differs as little but that no deep paint walls in."""
+    noise = np.random.default_rng(4).normal(0, 0.004, (300, 400)).astype(np.float32)
+    missing = np.zeros((300, 400), np.float32)
+    for left, inner in ((40, 0.009), (160, 0.03)):
+        missing[80:200, left : left + 100], missing[115:165, left + 30 : left + 70] = 0.4, inner
+    missing[80:200, 280:380], missing[115:165, 310:350] = 0.05, 0.009
+    held = find_inside(np.abs(missing + noise), 0.01, np.ones((300, 400, 3), np.float32))[140, :, 0]
+    assert held[90] < 0.1
+    assert held[210] > 0.9
+    assert held[330] > 0.9

@@ -24,6 +24,7 @@ from woad.core.render.measure import measure
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import overlay_region, read_spot, render_region
 from woad.core.render.sheet import Sheet, make_sheet
+from woad.core.render.steps import without_specks
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
 
@@ -285,3 +286,16 @@ def test_a_first_look_is_not_sharpened_and_colour_no_more_than_it_bears() -> Non
     ink = replace(colour_sheet().readings, sharpness=2.0)
     assert make_recipe(starting_docket("print"), ink).work.sharpness == 2.0
     assert 0 < make_recipe(docket, ink).work.sharpness < 1.5
+
+
+def test_a_trace_fainter_than_any_stroke_is_the_papers() -> None:
+    """What the paper's tooth lets through is gone, at once; a stroke keeps its faintest ends, and so it does in any tile."""
+    coverage = np.zeros((60, 80), np.uint8)
+    coverage[10:13, 10:15] = 6
+    coverage[40, 20:60] = np.linspace(3, 40, 40)
+    recipe = make_recipe(starting_docket("pencil"), pen_sheet().readings)
+    left = without_specks(coverage, recipe, 0)
+    assert not left[:30].any()
+    assert (left[40, 23:60] == coverage[40, 23:60]).all()
+    np.testing.assert_array_equal(without_specks(coverage[:, 17:], recipe, 0)[:, 3:], left[:, 20:])
+    assert without_specks(coverage, replace(recipe, grain=0.5), 0) is coverage

@@ -13,6 +13,7 @@ Plane = NDArray[np.float32]
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
 _SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
 _PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks in the mean when it is pale paint
+_WALLED, _PAINTED_IN_DEEP = 0.9, 0.01  # the same with deep paint around that share of it or more
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
@@ -41,11 +42,14 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         outside[np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])] = True
         outside[0] = False
         bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.any() else 0.0
-        # A small area is darkened more by what encloses it, and its mean is less sure.
-        darker = mean > bare + _PAINTED + _SMALL / np.sqrt(np.maximum(size, 1))
+        edged = _edged_by_deep(missing, 1 - paint, labels, count)
+        # A small area is darkened more by what encloses it, and its mean is less sure. Where deep paint lies all around, the
+        # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
+        differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
+        darker = mean > bare + differs + _SMALL / np.sqrt(np.maximum(size, 1))
         held = (size > 8) & (darker | (_other_cast(light, outside[labels], labels, count) > _CAST))
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own.
-        held |= _edged_by_deep(missing, 1 - paint, labels, count) < _GAP
+        held |= edged < _GAP
         held[0] = False
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))

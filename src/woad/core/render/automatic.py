@@ -21,7 +21,7 @@ from woad.core.render.clearing import clearing_of
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.patches import Mended
-from woad.core.render.recipe import Recipe, Work, make_recipe
+from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import (
     Evened,
@@ -131,10 +131,6 @@ def automatic_picture(
     inner = inner_of(box, tile)
     clearing = None if step == "ink" else clearing_of(sheet.strays, docket.spotting, sheet.frame)
     key = (sheet.readings, pyramid, level, box, recipe, sheet.ppi)
-    if recipe.work == Work() and (recipe.one_ink and not recipe.clears_more):
-        # Nothing looks around a pixel: only what is shown is computed.
-        evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-        tile, inner = box, WHOLE
     inked = cache.get(key) if cache is not None else None
     if not isinstance(inked, Inked):
         inked = ink_step(evened, recipe, fine_px(sheet.ppi, level), level)
@@ -151,9 +147,6 @@ def automatic_picture(
 def automatic_cut(sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None) -> Picture:
     """:func:`automatic_picture` of the knock-out."""
     return automatic_picture(sheet, docket, "knockout", level, box, cache)
-
-
-WHOLE = (slice(None), slice(None))
 
 
 def inner_of(box: Region, tile: Region) -> tuple[slice, slice]:

@@ -20,7 +20,6 @@ from woad.core.raster.codes import from_codes
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import (
-    WHOLE,
     Picture,
     RegionCache,
     automatic_cut,
@@ -123,8 +122,7 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
     plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work())
-    evened = Evened(evened.codes[inner], evened.gate[inner], evened.folded[inner])
-    return shown_inked(ink_step(evened, plain), plain, WHOLE)
+    return shown_inked(ink_step(evened, plain), plain, inner)
 
 
 # The overlay of strays: a change of up to _UNSEEN codes is none; the least that is one is shown as strong as this.

@@ -27,6 +27,9 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
 _UNSEEN = 2  # coverage, of 255
+_FAINTEST = 7  # coverage, of 255, that the faintest strokes reach somewhere
+_NEARBY = np.ones((7, 7), np.uint8)
+_NEARBY_REACH = 3
 
 
 @dataclass(frozen=True)
@@ -67,6 +70,7 @@ def reach_px(recipe: Recipe) -> int:
     work = recipe.work
     own = REACH_PX + (sharpness.REACH_PX if work.sharpness else 0)
     if recipe.one_ink:
+        own += _NEARBY_REACH
         return own + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
     return own + BODY_REACH
 
@@ -150,7 +154,8 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
     gate = texture_gate(evened.gate, recipe.grain)
     if recipe.one_ink:
         tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
-        return Inked(_settled(_worked(scale_8(tone, gate), recipe.work, fine_px, level), recipe), None)
+        worked = _worked(scale_8(tone, gate), recipe.work, fine_px, level)
+        return Inked(_settled(without_specks(worked, recipe, level), recipe), None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
     rgb = _sharpened(look_up(evened.codes, table), recipe.work, level)
     rgb = painting.saturate(rgb, recipe.work.saturation)
@@ -166,6 +171,15 @@ def _settled(coverage: Plane8, recipe: Recipe) -> Plane8:
     if recipe.grain > 0:
         return coverage
     return np.asarray(cv2.threshold(coverage, _UNSEEN, 0, cv2.THRESH_TOZERO)[1], np.uint8)
+
+
+def without_specks(coverage: Plane8, recipe: Recipe, level: int) -> Plane8:
+    """Coverage (h, w) without traces that are nowhere, at full size, darker than the faintest stroke: the paper's tooth."""
+    if recipe.grain > 0 or level > 1:
+        return coverage
+    peak = cv2.dilate(coverage, _NEARBY)
+    stroke = cv2.threshold(peak, _FAINTEST >> level, 255, cv2.THRESH_BINARY)[1]
+    return np.asarray(cv2.bitwise_and(coverage, stroke), np.uint8)
 
 
 def cleared(coverage: Plane8, gone: Plane8 | None) -> Plane8:
