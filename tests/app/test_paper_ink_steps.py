@@ -200,6 +200,24 @@ def test_two_tone_by_the_panel_is_written(desk, settle) -> None:  # type: ignore
     assert cut[60:100, 80:160].min() == 255
 
 
+def test_sharpening_typed_in_too_high_is_called_overdone(desk, settle) -> None:  # type: ignore[no-untyped-def]
+    """The reading says so beyond what the sheet asks for, and no more once it is put back."""
+    QTest.mouseClick(desk.bench.tiles["ink"], LEFT)
+    settle(desk)
+    panel = desk.panels["ink"]
+    assert "overdone" not in panel.beyond.value.text()
+    number = panel.sharpness.number
+    number.setFocus()
+    number.selectAll()
+    QTest.keyClicks(number, "200")
+    QTest.keyClick(number, Qt.Key.Key_Return)
+    settle(desk)
+    assert desk.session.docket.ink.sharpness == 2.0
+    assert "overdone" in panel.beyond.value.text()
+    undo(desk, settle)
+    assert "overdone" not in panel.beyond.value.text()
+
+
 def test_takes_are_kept_flipped_and_mixed(desk, settle) -> None:  # type: ignore[no-untyped-def]
     """Two takes flip with one key; half of one in the other is written as the mean of both pictures."""
     key(desk, settle, Qt.Key.Key_Y)
