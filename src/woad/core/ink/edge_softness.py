@@ -24,7 +24,7 @@ PERFECT_PX = 1 / 6
 MOST = 2.0  # amount of sharpening beyond which noise gains more than edges do
 # Amounts in colour by the width of the sharpest edges, px: a pixel's own area blurs by the first of them, whatever the lens;
 # with more than the last halos show.
-_WIDTHS, _AMOUNTS = (1.0, 1.5, 1.9), (0.5, 0.65, 0.95)
+_WIDTHS, _AMOUNTS = (1.0, 1.6, 1.9), (0.5, 0.6, 0.95)
 MOST_IN_COLOUR = _AMOUNTS[-1]
 SOFT_MARKS = 1.5  # amount at most for marks that are soft by nature, as pencil's are
 _LENS, _NATURE = 2.0, 2.4  # times PERFECT_PX that MOST leaves of what a lens blurred, and of marks soft by nature
