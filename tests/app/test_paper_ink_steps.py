@@ -11,6 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from captures import drawn_sheet, shot
+from hands import type_in
 from sheets import png_bytes
 from woad.app import handwork
 from woad.app.tools.hand import place_point
@@ -207,10 +208,7 @@ def test_sharpening_typed_in_too_high_is_called_overdone(desk, settle) -> None: 
     panel = desk.panels["ink"]
     assert "overdone" not in panel.beyond.value.text()
     number = panel.sharpness.number
-    number.setFocus()
-    number.selectAll()
-    QTest.keyClicks(number, "200")
-    QTest.keyClick(number, Qt.Key.Key_Return)
+    type_in(number, "200")
     settle(desk)
     assert desk.session.docket.ink.sharpness == 2.0
     assert "overdone" in panel.beyond.value.text()
@@ -239,10 +237,7 @@ def test_takes_are_kept_flipped_and_mixed(desk, settle) -> None:  # type: ignore
     assert np.abs(alpha(desk, settle) - (pen + bold) / 2).max() <= 1
     key(desk, settle, Qt.Key.Key_T)
     assert desk.session.docket.ink.two_tone == "shape"
-    made.names[0].setFocus()
-    made.names[0].selectAll()
-    QTest.keyClicks(made.names[0], "take 2")
-    QTest.keyClick(made.names[0], Qt.Key.Key_Return)
+    type_in(made.names[0], "take 2")
     assert desk.session.entry.takes[0].name == "take 1"
     QTest.mouseClick(made.keep, LEFT)
     assert len(desk.session.entry.takes) == 3

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
+from hands import type_in
 from sheets import DUST, STIPPLE, noisy, png_bytes, strewn
 from woad.app import straywork
 from woad.app.view.ground import Ground
@@ -242,10 +243,7 @@ def test_edge_settings_act_in_view_and_file(desk, settle) -> None:
     before = written(desk, settle)
     desk.session.go_to("edge")
     row = desk.panels["edge"].move_row
-    row.number.setFocus()
-    row.number.selectAll()
-    QTest.keyClicks(row.number, "-1.0")
-    QTest.keyClick(row.number, Qt.Key.Key_Return)
+    type_in(row.number, "-1.0")
     settle(desk)
     assert desk.session.docket.edge.move == -1.0
     assert desk.bench.tiles["edge"].reading == "-1.0 px"

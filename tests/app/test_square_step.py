@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
 from captures import CORNERS, image_file, photo, saved, tilted
+from hands import type_in
 from woad.app.tools.square import bow_places, corner_places, trim_rect, turn_handle
 from woad.app.view.rulers import THICK
 
@@ -85,10 +86,7 @@ def test_a_drawn_level_line_straightens_and_undo_takes_it_back(bench, settle) ->
     """Straightening set to 0 by number; a line drawn along the slanting frame is level afterwards, also in the file."""
     window = bench(tilted(4.0))
     number = window.panels["square"].straighten.number
-    number.setFocus()
-    number.selectAll()
-    QTest.keyClicks(number, "0")
-    QTest.keyClick(number, Qt.Key.Key_Return)
+    type_in(number, "0")
     settle(window)
     assert abs(tilt_of(written(window, settle)) - 4.0) < 0.5
     QTest.mouseClick(window.panels["square"].tools["level"], LEFT)

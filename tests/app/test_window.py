@@ -12,6 +12,7 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QWheelEvent
 from PySide6.QtTest import QTest
 
+from hands import type_in
 from sheets import SHADOW, pen_scan, pen_sheet
 from woad.app import theme
 from woad.core.docket.model import Docket
@@ -193,10 +194,7 @@ def test_sliders_numbers_and_double_click(opened, settle) -> None:  # type: igno
         key(opened, Qt.Key.Key_Comma)  # over Spotting to Ink
     assert opened.session.step == "ink"
     row = opened.panels["ink"]._rows[1][0]
-    row.number.setFocus()
-    row.number.selectAll()
-    QTest.keyClicks(row.number, "0.50")
-    QTest.keyClick(row.number, Qt.Key.Key_Return)
+    type_in(row.number, "0.50")
     assert opened.session.docket.ink.middle == pytest.approx(0.5)
     row.slider.setFocus()
     QTest.keyClick(row.slider, Qt.Key.Key_Right)

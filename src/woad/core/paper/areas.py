@@ -174,7 +174,8 @@ def _unrest(cells: Cells, off: Plane, taken: Mask) -> float:
     paper does ten times as much as other."""
     paper = (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
     held = cv2.blur(paper, (_PLACE, _PLACE))
-    mean = cv2.blur(grey_of(off) * paper, (_PLACE, _PLACE))[held > 0.8] / held[held > 0.8]
+    places = held > 0.8
+    mean = cv2.blur(grey_of(off) * paper, (_PLACE, _PLACE))[places] / held[places]
     return float(np.subtract(*np.percentile(mean, (84, 16)))) / 2 if mean.size else 0.0
 
 
@@ -227,7 +228,6 @@ def _into_shadow(
     itself when too little of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
     own = grey_of(off)
     depth = quantile(cells, own, 0.5)
-    unrest = _unrest(cells, off, taken)
     may = ~taken & _same_hue(cells, off, own, depth)
     may[0] = False
     if size[may & (depth < -_SAME) & (depth > -1.2) & (size >= 12)].sum() <= _OPEN * cells.labels.size:
@@ -236,6 +236,7 @@ def _into_shadow(
     beside = np.asarray(cells.tone - followed[..., None], np.float32)
     middle = quantile(cells, grey_of(beside), 0.5)
     fits = may & (np.abs(middle) < _give(size, spread)) & (size >= 4)
+    unrest = _unrest(cells, off, taken)
     taken, before = taken.copy(), np.zeros_like(taken)
     while not np.array_equal(taken, before):
         before = taken.copy()

@@ -13,8 +13,8 @@ Blocks = tuple[Plane, Plane, float]
 def blocks_of(guide: Plane, size: int) -> Blocks:
     """Per block: the tone its lightest material has, the share of the block that has it; and the paper's spread."""
     h, w = guide.shape
-    gh, gw = -(-h // size), -(-w // size)
-    padded = cv2.copyMakeBorder(guide, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_REFLECT_101)
+    gh, gw = _many(h, size), _many(w, size)
+    padded = _padded(guide, size, cv2.BORDER_REFLECT_101)
     cells = padded.reshape(gh, size, gw, size).transpose(0, 2, 1, 3).reshape(gh, gw, size * size)
     cells = np.sort(cells, axis=2)
     n = cells.shape[2]
@@ -41,6 +41,18 @@ def blocks_of(guide: Plane, size: int) -> Blocks:
     return tone.astype(np.float32), share.astype(np.float32), spread
 
 
+def _many(px: int, size: int) -> int:
+    """Blocks along a side; the last one may reach beyond the sheet."""
+    return -(-px // size)
+
+
+def _padded(plane: Plane, size: int, border: int) -> Plane:
+    """A plane (h, w) to the end of its last blocks; ``border`` OpenCV's way to go on beyond the sheet."""
+    h, w = plane.shape
+    beyond = _many(h, size) * size - h, _many(w, size) * size - w
+    return np.asarray(cv2.copyMakeBorder(plane, 0, beyond[0], 0, beyond[1], border))
+
+
 def hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Plane:
     """Mean hue per block of what is as light as its paper, (gh, gw, C)."""
     gh, gw = tone.shape
@@ -58,15 +70,14 @@ def hues(logs: Plane, guide: Plane, tone: Plane, spread: float, size: int) -> Pl
 def to_blocks(plane: Plane, size: int) -> Plane:
     """Mean per block of a plane (h, w) over the sheet, (gh, gw); the last blocks reach beyond it."""
     h, w = plane.shape
-    gh, gw = -(-h // size), -(-w // size)
-    padded = cv2.copyMakeBorder(plane, 0, gh * size - h, 0, gw * size - w, cv2.BORDER_REPLICATE)
-    return np.asarray(cv2.resize(padded, (gw, gh), interpolation=cv2.INTER_AREA), np.float32)
+    padded = _padded(plane, size, cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.resize(padded, (_many(w, size), _many(h, size)), interpolation=cv2.INTER_AREA), np.float32)
 
 
 def at_blocks(numbers: NDArray[np.int32], shape: tuple[int, int], size: int) -> NDArray[np.int32]:
     """What lies at the middles of blocks of a sheet of ``shape`` (h, w), of a coarser grid over all of it, (gh, gw)."""
     rows, columns = (
-        np.minimum((np.arange(-(-full // size)) * size + size // 2) * few // full, few - 1)
+        np.minimum((np.arange(_many(full, size)) * size + size // 2) * few // full, few - 1)
         for full, few in zip(shape, numbers.shape, strict=True)
     )
     return numbers[np.ix_(rows, columns)]

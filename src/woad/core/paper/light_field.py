@@ -125,8 +125,7 @@ def _refine(
         clear = _paper_mask(guide - coarse, max(give, 2.2 * spread), spread, paint)
         if float(clear.mean()) < 0.002:
             return NoEstimate("no bare paper was found on the sheet")
-        field = _from_pixels(guide[..., None], clear, coarse, cells)
-        coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+        coarse = _surface(guide, clear, coarse, cells)
     # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
     mottled = False
     for _ in range(_CENTRING):
@@ -135,8 +134,7 @@ def _refine(
             break
         mottled, spread, coarse = True, max(spread, unrest), coarse + np.float32(middle)
         clear = _paper_mask(guide - coarse, 3.3 * spread, spread, paint)
-        field = _from_pixels(guide[..., None], clear, coarse, cells)
-        coarse = np.asarray(cv2.resize(field, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+        coarse = _surface(guide, clear, coarse, cells)
     clear = _paper_mask(guide - coarse, max(0.012, (3.3 if mottled else 2.2) * spread), spread, paint)
     if float(clear.mean()) < 0.002:
         return NoEstimate("no bare paper was found on the sheet")
@@ -146,6 +144,12 @@ def _refine(
         light = light + np.float32(_hump(guide - done)[0])
     kept = (guide - coarse)[clear]
     return LightField(np.exp(light), float(clear.mean()), float(np.std(kept)))
+
+
+def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple[int, int]) -> Plane:
+    """Log light at every pixel (h, w), from the ``clear`` ones of ``guide``."""
+    field = _from_pixels(guide[..., None], clear, coarse, cells)
+    return np.asarray(cv2.resize(field, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _hump(residual: Plane) -> tuple[float, float]:

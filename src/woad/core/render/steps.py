@@ -28,8 +28,8 @@ STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "ed
 
 _UNSEEN = 2  # coverage, of 255
 _FAINTEST = 7  # coverage, of 255, that the faintest strokes reach somewhere
-_NEARBY = np.ones((7, 7), np.uint8)
-_NEARBY_REACH = 3
+_NEARBY_PX = 3  # how far from a pixel its stroke may do so
+_NEARBY = np.ones((2 * _NEARBY_PX + 1, 2 * _NEARBY_PX + 1), np.uint8)
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ def reach_px(recipe: Recipe) -> int:
     work = recipe.work
     own = REACH_PX + (sharpness.REACH_PX if work.sharpness else 0)
     if recipe.one_ink:
-        own += _NEARBY_REACH
+        own += _NEARBY_PX
         return own + (strokes.REACH_PX if (work.solid, work.boldness, work.two_tone) != (0, 0, "off") else 0)
     return own + BODY_REACH
 

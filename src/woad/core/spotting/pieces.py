@@ -144,11 +144,10 @@ def _measured(
     nearest = np.full(n, np.inf, np.float32)
     np.minimum.at(nearest, which, np.minimum(far.ravel()[where], _FARTHEST) * np.float32(block))
     mass = m.total / 255 * block * block
-    length = np.sqrt(6 * (m.xx + m.yy + 2 * PLACE + m.apart)) * block
+    both = m.xx + m.yy + 2 * PLACE
+    length = np.sqrt(6 * (both + m.apart)) * block
     width = mass / np.maximum(length, 1)
-    bow = np.sqrt(
-        np.maximum((m.xx + m.yy + 2 * PLACE - m.apart) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0)
-    )
+    bow = np.sqrt(np.maximum((both - m.apart) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0))
     box = _boxes(which, x, y, n) * block
     return Pieces(
         block, labels, np.column_stack([(m.x + 0.5) * block, (m.y + 0.5) * block]), box,
