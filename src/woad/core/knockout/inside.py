@@ -17,6 +17,7 @@ _WALLED, _PAINTED_IN_DEEP = 0.9, 0.01  # the same with deep paint around that sh
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
+_BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
@@ -53,9 +54,25 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         held[0] = False
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
-    inner = cv2.erode(paint, np.ones((9, 9), np.uint8)).astype(np.float32)
-    near = cv2.dilate(inner, np.ones((13, 13), np.uint8))
-    return np.asarray(np.dstack([cv2.GaussianBlur(inner, (0, 0), 0.8), near]), np.float32)
+    # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
+    inner = cv2.erode(paint, np.ones((9, 9), np.uint8))
+    alone = _half_as_deep(missing, paint, inner) & (
+        1 - cv2.dilate((missing > _DEEP).astype(np.uint8), np.ones((13, 13), np.uint8))
+    )
+    near = cv2.max(cv2.dilate(inner, np.ones((13, 13), np.uint8)), cv2.dilate(alone, np.ones((9, 9), np.uint8)))
+    core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
+    return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)
+
+
+def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Of pale paint what is half as deep as its inside close by, without its outermost cells: where paper beside it is
+    darker than it was taken for, paint seems to go on."""
+    told = inner.astype(np.float32)
+    weight = cv2.GaussianBlur(told, (0, 0), _BESIDE)
+    own = cv2.GaussianBlur(missing * told, (0, 0), _BESIDE) / np.maximum(weight, 1e-6)
+    half = paint & (cv2.GaussianBlur(missing, (0, 0), _OVER[0]) > 0.5 * own) & (weight > _IN_REACH)
+    half = cv2.morphologyEx(half, cv2.MORPH_CLOSE, _BOX5)  # mottled paint has its holes
+    return np.asarray(cv2.erode(half, _BOX3))
 
 
 def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, sharpness, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
-from woad.core.knockout.coverage import BODY_REACH, Inside, body_alpha, unmix
+from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
+from woad.core.knockout.inner import Inside
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.raster.codes import Codes, look_up

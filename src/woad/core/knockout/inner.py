@@ -1,0 +1,124 @@
+"""Which pixels lie inside paint, at the size they are seen at: away from bare paper, and of the paint's own tone or colour."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane8 = NDArray[np.uint8]
+Plane = NDArray[np.float32]
+
+_REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, and its edges too narrow for wide windows
+_NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
+_BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
+_PALE = 40  # least alpha up to which paint is pale
+_EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
+_AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
+_OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
+
+
+@dataclass(frozen=True, eq=False)
+class Inside:
+    """What the whole sheet shows of each pixel, (H, W) uint8: 255 where it lies inside paint (``core``), and where paint
+    that has an inside is so ``near`` that the pixel may belong to it."""
+
+    core: Plane8
+    near: Plane8
+
+
+def edge_width(edge_px: float) -> int:
+    """The width of an edge in whole pixels."""
+    return int(np.clip(round(edge_px), 1, 4))
+
+
+def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane8 | None) -> Plane8:
+    """255 inside paint, 0 at its edges and on paper, (H, W) uint8; between them where it is not sure.
+
+    ``least`` (H, W) uint8 the least alpha that explains a pixel, ``rgb`` (H, W, 3) the picture over white, ``edge_px`` how
+    wide an edge is, ``inside`` what the whole sheet shows.
+    """
+    inner = _away_from_paper(least, edge_width(edge_px))
+    if inside is not None:
+        inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
+    full = edge_width(edge_px) > _REDUCED
+    calm = (cv2.GaussianBlur(least, (3, 3), 0) if full else least).astype(np.float32)
+    firm = cv2.max(_broad_and_pale(inner, calm, inside, edge_px), _as_deep_as_beside(inner, calm, edge_px))
+    if rgb is not None and full:
+        firm = cv2.max(firm, _of_own_colour(rgb, calm))
+    return np.asarray(cv2.min(inner, firm))
+
+
+def _away_from_paper(least: Plane8, r: int) -> Plane8:
+    """255 where paint is that does not touch paper within ``r`` px."""
+    # A few steps of noise beside a mark are not paint; over a few pixels pale paint stands above them.
+    wide, most = (5, 7) if r > _REDUCED else (3, 3)
+    calm = cv2.GaussianBlur(least, (wide, wide), 0)
+    paint = cv2.blur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], (most, most))
+    paint = cv2.threshold(paint, 127, 255, cv2.THRESH_BINARY)[1]  # what most pixels around are
+    if r > _REDUCED:
+        paint = cv2.min(paint, cv2.bitwise_not(_lanes(least)))
+    return np.asarray(cv2.erode(paint, _box(2 * r + 1)))
+
+
+def _lanes(least: Plane8) -> Plane8:
+    """255 where bare paper runs between two washes, a few pixels wide: wide windows would close it."""
+    sides = cv2.morphologyEx(least, cv2.MORPH_CLOSE, _box(9))
+    bare = (cv2.GaussianBlur(least, (3, 3), 0) <= np.maximum(_BARE, _BARE_SHARE * sides)) & (sides > _SIDES)
+    return np.asarray(cv2.morphologyEx(bare.astype(np.uint8) * np.uint8(255), cv2.MORPH_OPEN, _box(2)))
+
+
+def _broad_and_pale(inner: Plane8, calm: Plane, inside: Inside | None, edge_px: float) -> Plane8:
+    """Pale paint (or paper, in a corner) that runs along deeper paint as a narrow band would, made opaque, be a white rim.
+    255 where it is broad."""
+    pale = cv2.bitwise_and(inner, cv2.threshold(calm, _PALE, 255, cv2.THRESH_BINARY_INV)[1].astype(np.uint8))
+    broad = cv2.morphologyEx(pale, cv2.MORPH_OPEN, _box(2 * max(1, round(2.4 * edge_px)) + 1))
+    # What lies between broad pale paint and deep paint belongs to both.
+    broad = cv2.dilate(broad, _box(5))
+    if inside is not None:
+        # Paper between strokes, darkened a little by their blur, looks as pale paint does; the sheet at large knows.
+        broad = cv2.max(cv2.min(broad, inside.near), inside.core)
+    return np.asarray(broad)
+
+
+def _as_deep_as_beside(inner: Plane8, calm: Plane, edge_px: float) -> Plane8:
+    """255 where a pixel has the depth of paint beside it."""
+    # It belongs to the inside from about half the depth of the deepest there.
+    share = calm / np.maximum(cv2.dilate(calm, _box(7)), 28)
+    deep = np.clip((share - 0.35) / 0.25, 0, 1) * 255
+    # Right beside paper nearly all of it is asked for: a paler pixel there is mixed with paper.
+    close = cv2.erode(inner, _box(2 * max(1, round(0.7 * edge_px)) + 1)) < 128
+    deep = np.where(close, np.clip((share - 0.62) / 0.3, 0, 1) * 255, deep)
+    # A pixel as deep as even paint close by is that paint, however dark the strokes on it are.
+    even = (inner > 127) & (cv2.dilate(calm, _box(5)) - cv2.erode(calm, _box(5)) < _EVEN * calm)
+    depth = cv2.erode(np.where(even, calm, np.float32(255)), _box(_EVEN_PX))
+    return np.rint(np.where(calm >= _AS_DEEP * depth, 255, deep)).astype(np.uint8)
+
+
+def _of_own_colour(rgb: Plane8, calm: Plane) -> Plane8:
+    """255 where a pixel's colour is no mixture of paper with the deeper paint beside it, and between it and that paint."""
+    h, w = calm.shape
+    half = (-(-w // 2), -(-h // 2))  # hue is told over a few pixels anyway
+    depth = cv2.resize(calm, half, interpolation=cv2.INTER_AREA)
+    planes = cv2.split(
+        cv2.resize(cv2.blur(cv2.bitwise_not(rgb), (3, 3)), half, interpolation=cv2.INTER_AREA).astype(np.float32)
+    )
+    deeper = [cv2.blur(plane * depth * depth, (5, 5)) for plane in planes]
+    size2 = _sum(plane * plane for plane in planes)
+    along = _sum(plane * other for plane, other in zip(planes, deeper, strict=True))
+    off2 = size2 - along * along / np.maximum(_sum(other * other for other in deeper), 1)
+    own = (off2 > _OWN_LEAST**2) & (off2 > _OWN_SHARE**2 * size2)
+    # What is narrower may be the coarser colour of a lossy file.
+    wide = cv2.morphologyEx(own.astype(np.uint8) * np.uint8(255), cv2.MORPH_OPEN, _box(2))
+    return np.asarray(cv2.resize(cv2.dilate(wide, _box(5)), (w, h), interpolation=cv2.INTER_NEAREST))
+
+
+def _sum(planes: Iterable[Plane]) -> Plane:
+    return np.asarray(sum(planes))
+
+
+def _box(side: int) -> Plane8:
+    return np.ones((side, side), np.uint8)
