@@ -15,6 +15,7 @@ from woad.core.ink.curve import TonePoints, coverage_curve, encoded_share, resti
 from woad.core.ink.density import InkColour, find_ink
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.recipe import resolve_points
+from woad.core.render.whole import render_whole
 from woad.demo.scanner import Capture, Light, Paper, record, smooth_noise
 
 
@@ -51,6 +52,27 @@ def test_pencil_is_told_from_pen() -> None:
     assert readings.ink.grainy
     assert readings.medium == "pencil"
     assert abs(readings.ink.reflectance[1] - 0.13) < 0.06
+
+
+def test_ink_stands_out_from_coarse_toned_paper_with_white_paint_on_it() -> None:
+    """Brown paper whose fibres vary by 8 % of its light; white lines are no noise of it."""
+    rng = np.random.default_rng(9)
+    fibres = cv2.GaussianBlur(rng.normal(0, 1, (700, 700)), (0, 0), 2.0)
+    picture = np.array([0.45, 0.31, 0.16]) * (1 + 0.08 * fibres / fibres.std())[..., None]
+    lines = np.zeros((700, 700), np.float32), np.zeros((700, 700), np.float32)
+    for i in range(6):
+        cv2.line(lines[0], (60, 80 + 100 * i), (640, 60 + 100 * i), 1.0, 5, cv2.LINE_AA)
+        cv2.ellipse(lines[1], (120 + 80 * i, 300 + 40 * (i % 3)), (30, 50), 20 * i, 0, 200, 1.0, 6, cv2.LINE_AA)
+    for line, tone in zip(lines, (0.012, 0.85), strict=True):
+        share = cv2.GaussianBlur(line, (0, 0), 0.7)[..., None]
+        picture = picture * (1 - share) + tone * share
+    sheet = sheet_of(np.rint(srgb_encode(np.clip(picture, 0, 1).astype(np.float32)) * 255).astype(np.uint8))
+    alpha = render_whole(sheet, starting_docket("pen").with_setting("square.on", False)).alpha
+    assert alpha is not None
+    bare = cv2.dilate(np.maximum(*lines), np.ones((15, 15))) == 0
+    ink = (cv2.erode(lines[0], np.ones((3, 3))) == 1) & (cv2.dilate(lines[1], np.ones((9, 9))) == 0)
+    assert alpha[ink].mean() > 250
+    assert alpha[bare].mean() < 0.3
 
 
 def test_half_covered_is_half_whatever_counts_as_full() -> None:

@@ -30,6 +30,11 @@ def paper(seed: int) -> NDArray[np.float32]:
     return np.asarray(tone * (1 + rng.normal(0, 0.006, (H, W, 1))), np.float32)
 
 
+def pixels(tone: NDArray[np.float64]) -> NDArray[np.float32]:
+    """A sheet whose blocks have these tones: its edges are as crisp as paint's."""
+    return np.kron(tone, np.ones((11, 11))).astype(np.float32)
+
+
 @pytest.mark.parametrize("bend", [0.0, 0.8], ids=["straight", "bent"])
 def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
     """Half of the shadow's edge is hidden by a wash: the light under it is the true one to a few percent."""
@@ -46,6 +51,24 @@ def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
     assert np.percentile(off[cover == 0], 95) < 0.03
 
 
+@pytest.mark.parametrize("sigma", [1.6, 4.0, 9.0])
+def test_a_crisp_shadow_goes_with_its_edge(sigma: float) -> None:
+    """Behind a straight line half of the light is gone, within a few pixels."""
+    rng, bare = np.random.default_rng(6), paper(6)
+    y, x = np.mgrid[:H, :W].astype(np.float32)
+    beyond = ((x - 330) * 0.9 - (y - 200) * 0.44) / sigma
+    left = (1 - 0.5 * (0.5 + 0.5 * np.tanh(0.8 * (beyond + 0.045 * beyond**3))))[..., None]
+    lines = np.zeros((H, W), np.float32)
+    for _ in range(14):
+        cv2.polylines(lines, [rng.uniform(40, W - 40, (4, 2)).astype(np.int32)], False, 1.0, 2, cv2.LINE_AA)
+    found = estimate_light(np.asarray(bare * left * (1 - 0.95 * lines[..., None]), np.float32))
+    assert isinstance(found, LightField)
+    light = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    off = np.abs(np.log(light / (cv2.GaussianBlur(bare, (0, 0), 6) * left))).mean(axis=2)
+    assert np.percentile(off[np.abs(beyond) < 3], 95) < 0.1
+    assert np.percentile(off, 95) < 0.01
+
+
 def test_a_shadow_is_found_with_its_tint() -> None:
     """Where it lies, how deep it is and how much bluer: to a hundredth or two, whatever grid it is laid over."""
     left = np.log(shade(BLOCKS, 0.3, 0.35))
@@ -53,10 +76,11 @@ def test_a_shadow_is_found_with_its_tint() -> None:
     tone = left - 0.2 + rng.normal(0, 0.004, BLOCKS)
     tint = np.array([0.08, 0.0, -0.08])
     hue = left[..., None] * tint + rng.normal(0, 0.002, (*BLOCKS, 3))
-    found = find_soft_shadow(tone.astype(np.float32), hue.astype(np.float32), np.ones(BLOCKS, np.float32), BLOCKS)
+    sure = np.ones(BLOCKS, np.float32)
+    found = find_soft_shadow(tone.astype(np.float32), hue.astype(np.float32), sure, BLOCKS, pixels(tone))
     assert isinstance(found, SoftShadow)
     assert np.allclose(found.tint, tint, atol=0.015)
-    off = found.log_light((320, 230))[..., 1] - np.log(shade((320, 230), 0.3, 0.35))
+    off = found.log_light((320, 230), (320, 230))[..., 1] - np.log(shade((320, 230), 0.3, 0.35))
     assert np.percentile(np.abs(off - off.mean()), 95) < 0.03
 
 
@@ -72,7 +96,7 @@ def test_what_is_no_soft_shadow_is_not_taken_for_one(kind: str) -> None:
         "patches": np.where(cv2.GaussianBlur(rng.normal(0, 1, BLOCKS), (0, 0), 4) > 0.06, -0.4, 0.0),
     }[kind] + rng.normal(0, 0.004, BLOCKS)
     sure, hue = np.ones(BLOCKS, np.float32), np.zeros((*BLOCKS, 3), np.float32)
-    assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS) is None
+    assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS, pixels(tone)) is None
 
 
 @pytest.mark.parametrize(

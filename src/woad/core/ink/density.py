@@ -46,6 +46,9 @@ def tone_histogram(reflectance: Plane) -> NDArray[np.int64]:
     return counts.astype(np.int64)
 
 
+_AT_MOST = 0.5  # darkness that marks need no more than, on paper as restless as may be
+
+
 def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
     """The colour of full ink from full-resolution parts of the sheet.
 
@@ -53,7 +56,7 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
     Ink is looked for in the depths of strokes: pixels no lighter than their neighbours by more than noise.
     """
     greys = [grey_of(crop) for crop in crops]
-    least = max(2.5 * floor, 0.1)
+    least = max(min(2.5 * floor, _AT_MOST), floor, 0.1)
     darkness = [(1 - grey)[grey < 1 - least] for grey in greys]
     every = np.concatenate(darkness) if darkness else np.zeros(0, np.float32)
     if every.size < 8:

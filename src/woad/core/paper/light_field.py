@@ -1,6 +1,6 @@
 """The light that fell on the sheet: a smooth field per channel, read from bare paper only.
 
-Method: paper tone per block; the edge of a soft shadow, if one is found, taken out; a low-order surface fitted robustly
+Method: paper tone per block; the edges of shadows, if any are found, taken out; a low-order surface fitted robustly
 from one side (marks only ever darken), then normalised convolution at shrinking scales over paper candidates, growing
 into other soft shadows by continuity; marks are bridged. Sources: asymmetric least squares after Newey and Powell (1987);
 normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the usual tool of document
@@ -23,7 +23,7 @@ from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning,
 from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.smooth_light import of_paper_hue
-from woad.core.paper.soft_shadow import find_soft_shadow
+from woad.core.paper.soft_shadow import SoftShadow, find_soft_shadow
 from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
@@ -31,6 +31,9 @@ Plane = NDArray[np.float32]
 _CENTRED = 0.001  # natural log; paper whose hump lies further from the light is blotchy, not just rough
 _BLOCKS = 64  # blocks along the longer side
 _CENTRING = 3  # rounds
+_OFF_HUMP, _MOST_UNREST = 0.2, 0.12  # natural log, how far the hump may lie off the light, and its deviation at most
+_SHADOWS = 3  # edges of shadows that are looked for
+_PER_SIGMA, _FINEST = 0.8, 16  # cells of light are no larger than that share of a shadow's edge; how much finer at most
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,24 +83,45 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         cells = without(cutting.result(), fitting < 0.5)
     parts = at_blocks(cells.labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
-    shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, parts)
-    growth = _QUICK_GROWTH if quick else _GROWTH
-    if shadow is None:
-        return _without_edge(logs, guide, cells, (tone, share * fitting, spread), size, growth)
     h, w = guide.shape
-    logs = logs - shadow.log_light((h, w))
-    guide, cells = grey_of(logs), relit(cells, shadow.log_light(cells.top.shape))
-    tone, share, spread = blocks_of(guide, size)
-    field = _without_edge(logs, guide, cells, (tone, share * fitting, spread), size, growth)
-    if isinstance(field, NoEstimate):
+    shadows: list[SoftShadow] = []
+    while len(shadows) < _SHADOWS:
+        even = share * share * fitting
+        # An area of its own tone may be a wash; or the shadow's own, when its edge is crisp enough to part it off.
+        shadow = find_soft_shadow(tone, hue, even, extent, guide, parts) or find_soft_shadow(
+            tone, hue, even, extent, guide
+        )
+        if shadow is None:
+            break
+        shadows.append(shadow)
+        logs = logs - shadow.log_light((h, w), (h, w))
+        guide, cells = grey_of(logs), relit(cells, shadow.log_light(cells.top.shape, (h, w)))
+        tone, share, spread = blocks_of(guide, size)
+        hue = hues(logs, guide, tone, spread, size)
+    growth = _QUICK_GROWTH if quick else _GROWTH
+    field = _without_edges(logs, guide, cells, (tone, share * fitting, spread), size, growth)
+    if isinstance(field, NoEstimate) or not shadows:
         return field
-    return replace(field, grid=field.grid * np.exp(shadow.log_light(field.grid.shape[:2])))
+    return replace(field, grid=_with_edges(field.grid, shadows, (h, w)))
 
 
-def _without_edge(
+def _with_edges(grid: Plane, shadows: list[SoftShadow], sheet: tuple[int, int]) -> Plane:
+    """The light with its shadows, on a grid (gh, gw, C) over a sheet of (h, w) px, as fine as their edges ask for."""
+    crispest = min(shadow.sigma for shadow in shadows)
+    finer = int(np.clip(np.ceil(2 / max(grid.shape[:2]) / (_PER_SIGMA * crispest)), 1, _FINEST))
+    if finer > 1:
+        size = (grid.shape[1] * finer, grid.shape[0] * finer)
+        grid = np.asarray(cv2.resize(grid, size, interpolation=cv2.INTER_LINEAR)).reshape(size[1], size[0], -1)
+    shape = (grid.shape[0], grid.shape[1])
+    for shadow in shadows:
+        grid = np.asarray(grid * np.exp(shadow.log_light(shape, sheet)), np.float32)
+    return grid
+
+
+def _without_edges(
     logs: Plane, guide: Plane, cells: Cells, blocks: Blocks, size: int, growth: tuple[tuple[float, float, int], ...]
 ) -> LightField | NoEstimate:
-    """The light of a sheet whose one shadow, if its edge was found, is out of ``logs`` already."""
+    """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
@@ -153,16 +177,16 @@ def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple
 
 
 def _hump(residual: Plane) -> tuple[float, float]:
-    """Middle of the paper's hump in ``residual`` and its standard deviation, read from the lighter flank; at most 0.08."""
+    """Middle of the paper's hump in ``residual`` and its standard deviation, read from the lighter flank."""
     calm = cv2.GaussianBlur(residual, (0, 0), 1.2)[::2, ::2]  # its pixels go together in twos
     counts, edges = np.histogram(calm, bins=160, range=(-0.4, 0.4))
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
     middle = float(edges[int(np.argmax(smooth))] + 0.5 * (edges[1] - edges[0]))
     residual = residual[::2, ::2]
     lighter = residual[residual > middle] - middle
-    if lighter.size < 200 or abs(middle) > 0.08:
+    if lighter.size < 200 or abs(middle) > _OFF_HUMP:
         return 0.0, 0.0
-    unrest = float(min(np.percentile(lighter, 68.3), 0.08))
+    unrest = float(min(np.percentile(lighter, 68.3), _MOST_UNREST))
     # A hump that does not hold most of the sheet is not the paper's: hatching has tones of its own.
     held = float((np.abs(residual - middle) < 2.5 * unrest).mean())
     if held <= 0.5:

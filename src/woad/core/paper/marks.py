@@ -26,11 +26,13 @@ WEAK = (0.4, 0.55)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
 LOCAL_GRAINY = 0.2
 LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
-_ZERO, _FINE, _COARSE = 128, 765, 382  # 8-bit darkness: 128 is paper, 765 codes per unit of darkness
-_ROUGH = 0.11  # floors from here on do not fit the fine scale, which ends at 0.166
+_LIGHTER = 0.5  # what is lighter than paper by that share is white paint on toned paper, and no noise
+_ZERO = 128  # 8-bit darkness: 128 is paper
+# Codes per unit of darkness, and up to which floors: a scale has to hold a good deal more than the floor.
+_FINENESS = ((0.11, 765), (0.22, 382), (np.inf, 119))
 
 
-def darkness_codes(reflectance: Codes, per_unit: int = _FINE) -> NDArray[np.uint8]:
+def darkness_codes(reflectance: Codes, per_unit: int = _FINENESS[0][1]) -> NDArray[np.uint8]:
     """Darkness 1 - R as an 8-bit plane around 128; both signs of the paper's noise are kept."""
     return look_up(reflectance, _darkness_table(per_unit))
 
@@ -51,6 +53,9 @@ def measure_floors(crops: Sequence[Codes], scales: int = SCALES) -> tuple[float,
     lighter: list[list[NDArray[np.float32]]] = [[] for _ in range(scales)]
     for crop in crops:
         dark = (np.float32(1) - crop.astype(np.float32) / PAPER_CODE).astype(np.float32)
+        light = (dark < -_LIGHTER).astype(np.uint8)
+        if light.any():
+            dark[cv2.dilate(light, _BOX7) > 0] = 0
         for scale in range(scales):
             if scale:
                 dark = np.asarray(halve(dark), np.float32)
@@ -78,7 +83,7 @@ def mark_gate(
     faint grain goes down to the paper's; ``peak`` darkness that a mark must reach somewhere near, 0 for any: blotches
     of mottled or foxed paper and the other side's print are broad and dark enough, but never as dark as ink.
     """
-    per_unit = _COARSE if max(floors) > _ROUGH else _FINE
+    per_unit = next(codes for up_to, codes in _FINENESS if max(floors) <= up_to)
     dark = darkness_codes(reflectance, per_unit)
     h, w = dark.shape
     found = _pyramid_evidence(dark, floors, per_unit)

@@ -1,4 +1,4 @@
-"""A soft shadow across the sheet as one edge with a penumbra: where it lies on paper tells where it lies under marks.
+"""A shadow across the sheet as one edge with a penumbra: where it lies on paper tells where it lies under marks.
 
 A straight or evenly bent edge of something that stands in the light, blurred by the light's own width: the shape of that
 blur is taken for a Gaussian's integral. Found among paper blocks by a search over directions and places, then by robust
@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,14 +19,20 @@ Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
 _NOISE = 0.012  # natural log, how far blocks of paper may lie from the model before they count less
-_SOFTEST, _CRISPEST = 0.35, 0.018  # the penumbra's sigma, half the longer side of the sheet being 1
+_SOFTEST = 0.35  # the penumbra's sigma, half the longer side of the sheet being 1
+_CALMED_PX2 = 0.5  # variance of the 3 x 3 px over which pixels are calmed
+_CRISPEST_PX = 1.0  # of the sheet at reduced size: a paint's edge is crisper
 _SHALLOW, _DEEP = 0.06, 0.75  # share of light lost: other light always falls into a shadow
-_WORTH = 0.04  # share of the paper that must lie in the shadow and fit to it
+_WORTH = 0.01  # share of the paper that must lie in the shadow and fit to it
 _HELD = 0.7  # and of what lies behind its edge
 _TINTED = 0.2  # how much more or less a channel loses, of the log depth; paint's hue goes along with far more
 _SURE = 0.15  # blocks less surely paper are not asked
 _FEWEST, _MANY = 200, 700  # blocks needed, and blocks that are enough
 _ROUNDS = 12
+_EDGES = (0.004, 0.012, 0.035)  # softness from which its edge is looked for
+_HELD_NEAR = 0.5  # share of the pixels at its edge, marks and all, that must fit
+_COARSE = 0.04  # what is softer is told by blocks, over more of the sheet
+_NEAR, _MANY_NEAR = 0.06, 4000  # how far from its edge a shadow is looked at pixel by pixel, and how many of them
 _PARTS, _PART = 8, 0.02  # areas that may have a tone of their own: how many, and of what share of the blocks
 _BETTER = 0.6  # what the model leaves, of what a plain surface leaves
 
@@ -42,9 +49,12 @@ class SoftShadow:
     depth: float
     tint: tuple[float, ...]
 
-    def log_light(self, shape: tuple[int, int]) -> Plane:
-        """Natural log of what is left of the light, at the cells (h, w) of any grid laid over the sheet, (h, w, C) float32."""
-        u, v = _places(shape, shape)
+    def log_light(self, shape: tuple[int, int], sheet: tuple[int, int]) -> Plane:
+        """Natural log of what is left of the light, at the cells (h, w) of a grid laid over a ``sheet`` of (h, w) px, (h, w,
+        C) float32."""
+        y, x = np.mgrid[: shape[0], : shape[1]] + 0.5
+        half = max(sheet) / 2
+        u, v = ((at / cells - 0.5) * px / half for at, cells, px in ((x, shape[1], sheet[1]), (y, shape[0], sheet[0])))
         grey = _log_left(u, v, self.angle, self.at, self.bend, self.sigma, self.depth)
         return np.asarray(grey[..., None] * (1 + np.asarray(self.tint)), np.float32)
 
@@ -54,13 +64,15 @@ def find_soft_shadow(
     hue: Plane,
     sure: Plane,
     extent: tuple[float, float],
+    guide: Plane,
     parts: NDArray[np.int32] | None = None,
 ) -> SoftShadow | None:
-    """Find the shadow that blocks of paper, and of even paint, show.
+    """Find the shadow that blocks of paper, and of even paint, show, and its edge as pixels do.
 
     Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less
     that; ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last
-    ones may reach beyond it); ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
+    ones may reach beyond it); ``guide`` (h, w) natural log of the sheet, 700 to 1400 pixels long, marks and all;
+    ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
     of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
     """
     seen = _seen(tone, sure, extent, parts)
@@ -72,12 +84,7 @@ def find_soft_shadow(
     start = _search(seen)
     if start is None:
         return None
-    from scipy.optimize import least_squares  # here: few sheets need it, and it takes its time to load
-
-    root = np.sqrt(seen.w)
-    best = least_squares(
-        lambda p: root * seen.left(p), start, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
-    ).x
+    best = seen.fit(start, (start[-2], 2 * start[-2]))
     if not _holds(seen, best, plain):
         return None
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
@@ -85,7 +92,7 @@ def find_soft_shadow(
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     if np.abs(tint).max() > _TINTED:
         return None  # a graded wash, as of a sky
-    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist()))
+    return _refined(SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist())), guide)
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,6 +113,23 @@ class _Seen:
     def left(self, p: Floats) -> Floats:
         return np.asarray(self.z - self.basis @ p[:-5] - self.shade(p))
 
+    def fit(self, start: Floats, sigmas: tuple[float, ...]) -> Floats:
+        """The parameters that leave least, of those found from ``start`` with each softness: towards a crisp edge lies
+        many a dead end."""
+        from scipy.optimize import least_squares  # here: few sheets need it, and it takes its time to load
+
+        root = np.sqrt(self.w)
+        found = []
+        for sigma in sigmas:
+            one = start.copy()
+            one[-2] = sigma
+            found.append(
+                least_squares(
+                    lambda p: root * self.left(p), one, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
+                )
+            )
+        return np.asarray(min(found, key=lambda fit: float(fit.cost)).x)
+
 
 def _seen(tone: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[np.int32] | None) -> _Seen:
     even = np.flatnonzero(sure.ravel() > _SURE)
@@ -117,9 +141,8 @@ def _seen(tone: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[
 
 
 def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
-    """Whether the fit ``p`` is a soft shadow's, explains much that the ``plain`` one left, and what lies behind it fits."""
-    sigma, depth = abs(p[-2]), p[-1]
-    if not (_SHALLOW < depth < _DEEP and _CRISPEST < sigma < _SOFTEST):
+    """Whether the fit ``p`` is a shadow's, explains much that the ``plain`` one left, and what lies behind it fits."""
+    if not (_SHALLOW < p[-1] < _DEEP and abs(p[-2]) < _SOFTEST):
         return False
     left = seen.left(p)
     if not _cauchy(seen, left) < _BETTER * _cauchy(seen, plain):
@@ -127,6 +150,31 @@ def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
     behind = seen.shade(p) < -3 * _NOISE
     fit = float((seen.w * (behind & (np.abs(left) < 2 * _NOISE))).sum())
     return fit >= max(_WORTH * float(seen.w.sum()), _HELD * float((seen.w * behind).sum()))
+
+
+def _refined(shadow: SoftShadow, guide: Plane) -> SoftShadow | None:
+    """The shadow with its edge as pixels of ``guide`` show it, where blocks are too coarse for it; None if it is as crisp
+    as paint's."""
+    if shadow.sigma > _COARSE:
+        return shadow
+    half = max(guide.shape) / 2
+    u, v = _places(guide.shape, guide.shape)
+    own = (shadow.angle, shadow.at, shadow.bend, shadow.sigma)
+    near = np.abs(_beyond(u, v, *own[:3])) < max(4 * shadow.sigma, _NEAR)
+    which = [np.flatnonzero(near), np.flatnonzero(~near)]
+    which = [some[:: max(1, len(some) // most)] for some, most in zip(which, (_MANY_NEAR, _MANY), strict=True)]
+    every = np.concatenate(which)
+    calm = cv2.GaussianBlur(guide, (3, 3), 0).ravel()[every].astype(np.float64)
+    u, v = (np.asarray(plane.ravel()[every], np.float64) for plane in (u, v))
+    seen = _Seen(every, u, v, calm, np.ones(len(every), np.float64), np.asarray(quadratic(u, v), np.float64))
+    plain = _robust(seen.basis, calm - _log_left(u, v, *own, shadow.depth), seen.w, _NOISE)
+    best = seen.fit(np.array([*plain, *own, shadow.depth]), _EDGES)
+    angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
+    fits = float((np.abs(seen.left(best)[: len(which[0])]) < 3 * _NOISE).mean())
+    blur = float(np.sqrt(max((sigma * half) ** 2 - _CALMED_PX2, 0)))  # without what calming the pixels added
+    if fits < _HELD_NEAR or not (_CRISPEST_PX < blur < 2 * _COARSE * half and _SHALLOW < depth < _DEEP):
+        return None
+    return SoftShadow(angle, at, bend, blur / half, depth, shadow.tint)
 
 
 def _robust(basis: Floats, values: Floats, w: Floats, noise: float) -> Floats:
@@ -167,9 +215,13 @@ def _places(shape: tuple[int, ...], extent: tuple[float, float]) -> tuple[Floats
 
 
 def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma: float, depth: float) -> Floats:
-    along = v * np.cos(angle) - u * np.sin(angle)
-    beyond = u * np.cos(angle) + v * np.sin(angle) - at + bend * along * along
+    beyond = _beyond(u, v, angle, at, bend)
     return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * _covered(beyond / max(abs(sigma), 1e-3))))
+
+
+def _beyond(u: Floats, v: Floats, angle: float, at: float, bend: float) -> Floats:
+    along = v * np.cos(angle) - u * np.sin(angle)
+    return np.asarray(u * np.cos(angle) + v * np.sin(angle) - at + bend * along * along)
 
 
 def _covered(x: Floats) -> Floats:

@@ -65,7 +65,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     if said.paper:
         light = _as_said(light, linear, said)
     field, doubt = _grid_or_flat(light, linear)
-    cell = _cell_px(pyramid)
+    cell = _cell_px(pyramid, field)
     span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
     grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
     flat_gain = make_gain(grid, 1.0, None)
@@ -176,11 +176,13 @@ def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane,
     return np.tile(top.astype(np.float32), (2, 2, 1)), light
 
 
-def _cell_px(pyramid: Pyramid) -> int:
-    """Size of the light grid's cells: a power of two, about 64 to 128 along the longer side."""
-    cell = 4
-    while max(pyramid.width, pyramid.height) > 128 * cell:
+def _cell_px(pyramid: Pyramid, field: Plane) -> int:
+    """Size of the light grid's cells: a power of two, about 64 to 128 along the longer side, or as fine as ``field``."""
+    long, cell = max(pyramid.width, pyramid.height), 4
+    while long > 128 * cell:
         cell *= 2
+    while cell > 2 and cell * max(field.shape[:2]) >= 2 * long:
+        cell //= 2
     return cell
 
 
