@@ -22,8 +22,8 @@ _PALE = (
 )
 _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully covered, so that grain does not pierce it
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
-_CALMED, _STEEPENED = 0.4, 1.8  # edge widths over which pale paint's edge is told, and by how much it is steeper then
-_PALE_RIM = 20.0, 40.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
+_CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
+_PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
 
 
 def body_alpha(
@@ -79,7 +79,7 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, edge_px: float) -> tup
     own = np.array([around(plane) for plane in planes])
     depth2 = np.maximum(np.einsum("ij,ij->j", own, own), 1.0)
     # Pale paint's edge drowns in noise pixel by pixel; over a few it stands out, and is made as steep again as it was.
-    pale = np.clip((_PALE_RIM[1] - np.sqrt(depth2 / 3)) / (_PALE_RIM[1] - _PALE_RIM[0]), 0, 1)
+    pale = np.interp(np.sqrt(depth2 / 3), _PALE_RIM, (1, 0))
     calm = np.array([cv2.GaussianBlur(plane, (0, 0), _CALMED * edge_px)[rim] for plane in planes])
     missing = np.array([plane[rim] for plane in planes])
     missing += (calm - missing) * pale

@@ -18,12 +18,17 @@ _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
 _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
+_LANE, _LANE_SHARE = (
+    2.0,
+    0.3,
+)  # of the least difference, and of that on its sides, up to which a place may be such a lane
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
+_BOX9 = np.ones((9, 9), np.uint8)
 
 
 def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
@@ -71,7 +76,7 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     weight = cv2.GaussianBlur(told, (0, 0), _BESIDE)
     own = cv2.GaussianBlur(missing * told, (0, 0), _BESIDE) / np.maximum(weight, 1e-6)
     half = paint & (cv2.GaussianBlur(missing, (0, 0), _OVER[0]) > 0.5 * own) & (weight > _IN_REACH)
-    half = cv2.morphologyEx(half, cv2.MORPH_CLOSE, _BOX5)  # mottled paint has its holes
+    half = cv2.morphologyEx(half, cv2.MORPH_CLOSE, _BOX5) & paint  # mottled paint has its holes
     return np.asarray(cv2.erode(half, _BOX3))
 
 
@@ -86,6 +91,8 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
     pale = (told > 0) & ((around > 1) | ((wide > _WIDE) & (around > _CLOSE)))
+    # A lane of paper between two washes takes on some of theirs.
+    pale &= (around > _LANE) | (around > _LANE_SHARE * cv2.morphologyEx(around, cv2.MORPH_CLOSE, _BOX9))
     paper = (told > 0) & ~pale
     _, pieces, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
     paper &= stats[pieces, cv2.CC_STAT_AREA] >= _CROWD
