@@ -86,11 +86,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     h, w = guide.shape
     shadows: list[SoftShadow] = []
     while len(shadows) < _SHADOWS:
-        even = share * share * fitting
-        # An area of its own tone may be a wash; or the shadow's own, when its edge is crisp enough to part it off.
-        shadow = find_soft_shadow(tone, hue, even, extent, guide, parts) or find_soft_shadow(
-            tone, hue, even, extent, guide
-        )
+        shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, guide, parts)
         if shadow is None:
             break
         shadows.append(shadow)

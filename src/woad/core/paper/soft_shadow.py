@@ -7,7 +7,7 @@ least squares (Cauchy loss, after Holland and Welsch 1977).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -19,6 +19,7 @@ Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
 _NOISE = 0.012  # natural log, how far blocks of paper may lie from the model before they count less
+_COLLAPSED = 0.3  # share of the softness tried first below which a fit is looked at with suspicion
 _SOFTEST = 0.35  # the penumbra's sigma, half the longer side of the sheet being 1
 _CALMED_PX2 = 0.5  # variance of the 3 x 3 px over which pixels are calmed
 _CRISPEST_PX = 1.0  # of the sheet at reduced size: a paint's edge is crisper
@@ -75,24 +76,40 @@ def find_soft_shadow(
     ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
     of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
     """
-    seen = _seen(tone, sure, extent, parts)
+    seen = _seen(tone, sure, extent)
     if len(seen.z) < _FEWEST:
         return None
+    hues = hue.reshape(tone.size, -1)[seen.which].astype(np.float64)
+    own = _tones_of(parts, seen.which)
+    # An area of its own tone may be a wash; or the shadow's own, when its edge is crisp enough to part it off.
+    for tones in (own, []) if own else ([],):
+        found = _found(replace(seen, basis=np.column_stack([seen.basis, *tones])), hues)
+        shadow = None if found is None else _refined(found, guide)
+        if shadow is not None:
+            return shadow
+    return None
+
+
+def _found(seen: _Seen, hues: Floats) -> SoftShadow | None:
+    """The shadow that blocks show, of ``hues`` (n, C)."""
     plain = seen.z - seen.basis @ _robust(seen.basis, seen.z, seen.w, _NOISE)
     if (seen.w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * seen.w.sum():
         return None
     start = _search(seen)
     if start is None:
         return None
-    best = seen.fit(start, (start[-2], 2 * start[-2]))
+    best = seen.fit(start)
+    if abs(best[-2]) < _COLLAPSED * start[-2]:  # towards a crisp edge lies many a dead end
+        softer = start.copy()
+        softer[-2] *= 2
+        best = min(best, seen.fit(softer), key=lambda p: _cauchy(seen, seen.left(p)))
     if not _holds(seen, best, plain):
         return None
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
-    hues = hue.reshape(tone.size, -1)[seen.which].astype(np.float64)
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     if np.abs(tint).max() > _TINTED:
         return None  # a graded wash, as of a sky
-    return _refined(SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist())), guide)
+    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist()))
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,31 +130,40 @@ class _Seen:
     def left(self, p: Floats) -> Floats:
         return np.asarray(self.z - self.basis @ p[:-5] - self.shade(p))
 
-    def fit(self, start: Floats, sigmas: tuple[float, ...]) -> Floats:
-        """The parameters that leave least, of those found from ``start`` with each softness: towards a crisp edge lies
-        many a dead end."""
+    def _slopes(self, p: Floats) -> Floats:
+        """How :meth:`left` changes with each parameter, (n, K + 5): only the shadow's have to be tried."""
+        here, out = self.shade(p), np.empty((len(self.z), len(p)))
+        out[:, :-5] = -self.basis
+        for i in range(-5, 0):
+            step = 1e-6 * max(abs(p[i]), 0.01)
+            out[:, i] = (here - self.shade(np.where(np.arange(-len(p), 0) == i, p + step, p))) / step
+        return out
+
+    def fit(self, start: Floats) -> Floats:
+        """The parameters near ``start`` that leave least."""
         from scipy.optimize import least_squares  # here: few sheets need it, and it takes its time to load
 
         root = np.sqrt(self.w)
-        found = []
-        for sigma in sigmas:
-            one = start.copy()
-            one[-2] = sigma
-            found.append(
-                least_squares(
-                    lambda p: root * self.left(p), one, loss="cauchy", f_scale=_NOISE, xtol=1e-4, ftol=1e-4, max_nfev=40
-                )
-            )
-        return np.asarray(min(found, key=lambda fit: float(fit.cost)).x)
+        found = least_squares(
+            lambda p: root * self.left(p),
+            start,
+            lambda p: root[:, None] * self._slopes(p),
+            loss="cauchy",
+            f_scale=_NOISE,
+            xtol=1e-4,
+            ftol=1e-4,
+            max_nfev=40,
+        )
+        return np.asarray(found.x)
 
 
-def _seen(tone: Plane, sure: Plane, extent: tuple[float, float], parts: NDArray[np.int32] | None) -> _Seen:
+def _seen(tone: Plane, sure: Plane, extent: tuple[float, float]) -> _Seen:
     even = np.flatnonzero(sure.ravel() > _SURE)
     # Every second or third block shows an edge that is several blocks wide as well as all.
     which = even[:: max(1, len(even) // _MANY)] if len(even) >= _FEWEST else even[:0]
     u, v = (plane.ravel()[which] for plane in _places(tone.shape, extent))
     z, w = (plane.ravel()[which].astype(np.float64) for plane in (tone, sure))
-    return _Seen(which, u, v, z, w, np.column_stack([quadratic(u, v), *_tones_of(parts, which)]))
+    return _Seen(which, u, v, z, w, np.asarray(quadratic(u, v), np.float64))
 
 
 def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
@@ -168,7 +194,8 @@ def _refined(shadow: SoftShadow, guide: Plane) -> SoftShadow | None:
     u, v = (np.asarray(plane.ravel()[every], np.float64) for plane in (u, v))
     seen = _Seen(every, u, v, calm, np.ones(len(every), np.float64), np.asarray(quadratic(u, v), np.float64))
     plain = _robust(seen.basis, calm - _log_left(u, v, *own, shadow.depth), seen.w, _NOISE)
-    best = seen.fit(np.array([*plain, *own, shadow.depth]), _EDGES)
+    starts = [np.array([*plain, *own[:3], sigma, shadow.depth]) for sigma in _EDGES]
+    best = min(map(seen.fit, starts), key=lambda p: _cauchy(seen, seen.left(p)))
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
     fits = float((np.abs(seen.left(best)[: len(which[0])]) < 3 * _NOISE).mean())
     blur = float(np.sqrt(max((sigma * half) ** 2 - _CALMED_PX2, 0)))  # without what calming the pixels added
