@@ -36,22 +36,35 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
 def opened_once() -> Iterator[None]:
     """What several tests open is decoded and measured once; each gets a sheet that remembers nothing of the others."""
     from woad.app import jobs
+    from woad.core.docket.model import Docket
+    from woad.core.formats.read import Original
     from woad.core.render.patches import PatchStore
+    from woad.core.render.sheet import Sheet
 
     known: dict[tuple[str, bytes], jobs.Loaded] = {}
+    squared: dict[tuple[str, bytes, str], Sheet] = {}
     patch = pytest.MonkeyPatch()
-    plain = jobs.load_full
+    plain, square = jobs.load_full, jobs.resquare
+
+    def fresh(sheet: Sheet, like: Original) -> Sheet:
+        return replace(sheet, original=like, mends=PatchStore(), held=PatchStore(10))
 
     def load_full(first: jobs.Loaded) -> jobs.Loaded:
         key = (first.original.name, first.original.data)
         if key not in known:
             known[key] = plain(first)
-        loaded = known[key]
-        return replace(
-            loaded, sheet=replace(loaded.sheet, original=first.original, mends=PatchStore(), held=PatchStore(10))
-        )
+        return replace(known[key], sheet=fresh(known[key].sheet, first.original))
+
+    def resquare(sheet: Sheet, docket: Docket) -> Sheet:
+        if sheet.strays is not None:
+            return square(sheet, docket)
+        key = (sheet.original.name, sheet.original.data, docket.to_json())
+        if key not in squared:
+            squared[key] = square(sheet, docket)
+        return fresh(squared[key], sheet.original)
 
     patch.setattr(jobs, "load_full", load_full)
+    patch.setattr(jobs, "resquare", resquare)
     yield
     patch.undo()
 
