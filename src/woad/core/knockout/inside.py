@@ -21,7 +21,7 @@ _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells 
 _LANE, _LANE_SHARE = (
     2.0,
     0.3,
-)  # of the least difference, and of that on its sides, up to which a place may be such a lane
+)  # of the least difference, and of its sides', that a lane of paper between washes may have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
@@ -61,9 +61,8 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
     inner = cv2.erode(paint, np.ones((9, 9), np.uint8))
-    alone = _half_as_deep(missing, paint, inner) & (
-        1 - cv2.dilate((missing > _DEEP).astype(np.uint8), np.ones((13, 13), np.uint8))
-    )
+    near_deep = cv2.dilate((missing > _DEEP).astype(np.uint8), np.ones((13, 13), np.uint8))
+    alone = _half_as_deep(missing, paint, inner) & (1 - near_deep)
     near = cv2.max(cv2.dilate(inner, np.ones((13, 13), np.uint8)), cv2.dilate(alone, np.ones((9, 9), np.uint8)))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
     return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)

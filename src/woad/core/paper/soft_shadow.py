@@ -72,9 +72,9 @@ def find_soft_shadow(
 
     Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less
     that; ``sure`` (gh, gw), 0..1, how surely a block is even; ``extent`` of the sheet in blocks, down and across (the last
-    ones may reach beyond it); ``guide`` (h, w) natural log of the sheet, 700 to 1400 pixels long, marks and all;
-    ``parts`` (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone
-    of its own, the shadow goes on across all. Returns None when there is none, or when nothing shows its edge.
+    ones may reach beyond it); ``guide`` (h, w) natural log of the sheet, 700 to 1400 pixels long, marks and all; ``parts``
+    (gh, gw) numbers of areas that crisp edges part, 0 for none: each may be of a tone of its own, the shadow goes on across
+    all. Returns None when there is none, or when nothing shows its edge.
     """
     seen = _seen(tone, sure, extent)
     if len(seen.z) < _FEWEST:
@@ -135,8 +135,9 @@ class _Seen:
         here, out = self.shade(p), np.empty((len(self.z), len(p)))
         out[:, :-5] = -self.basis
         for i in range(-5, 0):
-            step = 1e-6 * max(abs(p[i]), 0.01)
-            out[:, i] = (here - self.shade(np.where(np.arange(-len(p), 0) == i, p + step, p))) / step
+            moved, step = p.copy(), 1e-6 * max(abs(p[i]), 0.01)
+            moved[i] += step
+            out[:, i] = (here - self.shade(moved)) / step
         return out
 
     def fit(self, start: Floats) -> Floats:
