@@ -6,6 +6,8 @@ share of the paint it belongs to: the paint just inside for an edge pixel, the p
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +41,8 @@ def body_alpha(
     if body <= 0:
         return least
     inner = inner_paint(least, edge_px, inside, rgb)
-    own = _own_depth(least, inner, edge_px)
+    beside = _beside(inner, edge_px)
+    own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
     depth = cv2.max(own * np.float32(_FULL_AT), max(pale, 1.0))
     # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
@@ -52,28 +55,45 @@ def body_alpha(
     else:
         out = cv2.addWeighted(out, 2 * body, least, 1 - 2 * body, 0)
     if rgb is not None:
-        out, calm = _rim_share(np.asarray(out), rgb, inner, edge_px)
+        out, calm = _rim_share(np.asarray(out), rgb, inner, beside, edge_px)
         most = most_without_fringe(calm, least, inner)
         out = cv2.min(out, cv2.max(most, inner))
     return np.asarray(cv2.max(out, least))
 
 
-def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, edge_px: float) -> tuple[Plane8, Plane8]:
+@dataclass(frozen=True, eq=False)
+class _Beside:
+    """What lies just inside of each pixel: ``share`` (H, W) of paint's inside, 0..1, and its ``weight`` around, over
+    ``sigma`` px."""
+
+    share: Plane
+    weight: Plane
+    sigma: float
+
+    def total(self, plane: Plane) -> Plane:
+        """Of a plane (H, W), summed by share around each pixel."""
+        return np.asarray(cv2.GaussianBlur(plane * self.share, (0, 0), self.sigma), np.float32)
+
+
+def _beside(inner: Plane8, edge_px: float) -> _Beside:
+    sigma = 0.8 * edge_width(edge_px) + 0.4
+    share = inner.astype(np.float32) * np.float32(1 / 255)
+    return _Beside(share, np.asarray(cv2.GaussianBlur(share, (0, 0), sigma), np.float32), sigma)
+
+
+def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> tuple[Plane8, Plane8]:
     """Coverage of edge pixels as the share of the paint just inside them: the least-squares mixture of that paint's colour
     with paper. With it, paper's part in an edge pixel goes, and what is left has the paint's own colour. With the coverage
     comes the picture that it was read from, calm at edges of pale paint.
 
     Source: unmixing as in alpha estimation from known foreground and background (Smith and Blinn, Blue screen matting, 1996).
     """
-    sigma = 0.8 * edge_width(edge_px) + 0.4
-    share = inner.astype(np.float32) * np.float32(1 / 255)
-    weight = cv2.GaussianBlur(share, (0, 0), sigma)
-    rim = (inner <= 127) & (weight > 0.01)
+    rim = (inner <= 127) & (beside.weight > 0.01)
     if not rim.any():
         return alpha, rgb
 
     def around(plane: Plane) -> Plane:
-        return np.asarray(cv2.GaussianBlur(plane * share, (0, 0), sigma)[rim] / weight[rim])
+        return np.asarray(beside.total(plane)[rim] / beside.weight[rim])
 
     planes = [plane.astype(np.float32) for plane in cv2.split(cv2.bitwise_not(rgb))]
     own = np.array([around(plane) for plane in planes])
@@ -91,19 +111,16 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, edge_px: float) -> tup
     return out, seen
 
 
-def _own_depth(least: Plane8, inner: Plane8, edge_px: float) -> Plane:
+def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> Plane:
     """The depth of the paint each pixel belongs to: its own surroundings inside; at an edge, what lies just inside; in
     strokes too thin to have an inside, their deepest pixel near."""
     r = edge_width(edge_px)
-    share = inner.astype(np.float32) * np.float32(1 / 255)
     deep = least.astype(np.float32)
-    sigma = 0.8 * r + 0.4
-    weight = cv2.GaussianBlur(share, (0, 0), sigma)
-    near = cv2.divide(cv2.GaussianBlur(deep * share, (0, 0), sigma), cv2.max(weight, 1e-3))
+    near = cv2.divide(beside.total(deep), cv2.max(beside.weight, 1e-3))
     thin = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
     around = cv2.blur(deep, (5, 5))
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
-    edge = np.where(weight > 0.02, near, np.maximum(thin.astype(np.float32), _PALE))
+    edge = np.where(beside.weight > 0.02, near, np.maximum(thin.astype(np.float32), _PALE))
     # Between a pale and a deep paint there is no paper: each side's own tone, not the other's, is its depth.
     return np.asarray(np.where(inner > 127, np.minimum(around, deep / np.float32(_FULL_AT)), edge), np.float32)
 

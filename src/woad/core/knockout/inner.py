@@ -41,10 +41,11 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     ``least`` (H, W) uint8 the least alpha that explains a pixel, ``rgb`` (H, W, 3) the picture over white, ``edge_px`` how
     wide an edge is, ``inside`` what the whole sheet shows.
     """
-    inner = _away_from_paper(least, edge_width(edge_px))
+    r = edge_width(edge_px)
+    full = r > _REDUCED
+    inner = _away_from_paper(least, r)
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
-    full = edge_width(edge_px) > _REDUCED
     calm = (cv2.GaussianBlur(least, (3, 3), 0) if full else least).astype(np.float32)
     firm = cv2.max(_broad_and_pale(inner, calm, inside, edge_px), _as_deep_as_beside(inner, calm, edge_px))
     if rgb is not None and full:

@@ -18,10 +18,7 @@ _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
 _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
-_LANE, _LANE_SHARE = (
-    2.0,
-    0.3,
-)  # of the least difference, and of its sides', that a lane of paper between washes may have
+_LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', that a lane between washes may have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
@@ -60,10 +57,10 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
-    inner = cv2.erode(paint, np.ones((9, 9), np.uint8))
+    inner = cv2.erode(paint, _BOX9)
     near_deep = cv2.dilate((missing > _DEEP).astype(np.uint8), np.ones((13, 13), np.uint8))
     alone = _half_as_deep(missing, paint, inner) & (1 - near_deep)
-    near = cv2.max(cv2.dilate(inner, np.ones((13, 13), np.uint8)), cv2.dilate(alone, np.ones((9, 9), np.uint8)))
+    near = cv2.max(cv2.dilate(inner, np.ones((13, 13), np.uint8)), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
     return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)
 
@@ -72,8 +69,7 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     """Of pale paint what is half as deep as its inside close by, without its outermost cells: where paper beside it is
     darker than it was taken for, paint seems to go on."""
     told = inner.astype(np.float32)
-    weight = cv2.GaussianBlur(told, (0, 0), _BESIDE)
-    own = cv2.GaussianBlur(missing * told, (0, 0), _BESIDE) / np.maximum(weight, 1e-6)
+    own, weight = _mean_of(missing, told, _BESIDE)
     half = paint & (cv2.GaussianBlur(missing, (0, 0), _OVER[0]) > 0.5 * own) & (weight > _IN_REACH)
     half = cv2.morphologyEx(half, cv2.MORPH_CLOSE, _BOX5) & paint  # mottled paint has its holes
     return np.asarray(cv2.erode(half, _BOX3))
@@ -86,7 +82,7 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     deep = (missing > _DEEP).astype(np.uint8)
     near_deep = cv2.dilate(deep, _BOX3)
     told = 1 - near_deep.astype(np.float32)
-    around, wide = (_mean_of(missing, told, sigma) / least for sigma in _OVER)
+    around, wide = (_mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
     pale = (told > 0) & ((around > 1) | ((wide > _WIDE) & (around > _CLOSE)))
@@ -106,10 +102,10 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     return np.asarray((deep > 0) | beside_pale | stroke[openings], np.uint8)
 
 
-def _mean_of(plane: Plane, told: Plane, sigma: float) -> Plane:
-    """Mean around each cell of those that tell."""
-    weight = cv2.GaussianBlur(told, (0, 0), sigma)
-    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32)
+def _mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
+    """Mean around each cell of those that tell, and their weight there."""
+    weight = np.asarray(cv2.GaussianBlur(told, (0, 0), sigma), np.float32)
+    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32), weight
 
 
 def _of_areas(

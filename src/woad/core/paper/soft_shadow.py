@@ -53,9 +53,7 @@ class SoftShadow:
     def log_light(self, shape: tuple[int, int], sheet: tuple[int, int]) -> Plane:
         """Natural log of what is left of the light, at the cells (h, w) of a grid laid over a ``sheet`` of (h, w) px, (h, w,
         C) float32."""
-        y, x = np.mgrid[: shape[0], : shape[1]] + 0.5
-        half = max(sheet) / 2
-        u, v = ((at / cells - 0.5) * px / half for at, cells, px in ((x, shape[1], sheet[1]), (y, shape[0], sheet[0])))
+        u, v = _places(shape, sheet, (sheet[0] / shape[0], sheet[1] / shape[1]))
         grey = _log_left(u, v, self.angle, self.at, self.bend, self.sigma, self.depth)
         return np.asarray(grey[..., None] * (1 + np.asarray(self.tint)), np.float32)
 
@@ -235,11 +233,13 @@ def _tones_of(parts: NDArray[np.int32] | None, which: NDArray[np.int64]) -> list
     return [np.asarray(own == one, np.float64) for one in order[1 : _PARTS + 1] if size[one] > _PART * len(own)]
 
 
-def _places(shape: tuple[int, ...], extent: tuple[float, float]) -> tuple[Floats, Floats]:
-    """Where cells lie, from the middle of ``extent`` cells, in halves of its longer side."""
+def _places(
+    shape: tuple[int, ...], extent: tuple[float, float], cell: tuple[float, float] = (1.0, 1.0)
+) -> tuple[Floats, Floats]:
+    """Where cells of a size, down and across, lie from the middle of ``extent``, in halves of its longer side."""
     y, x = np.mgrid[: shape[0], : shape[1]] + 0.5
     half = max(extent) / 2
-    return (x - extent[1] / 2) / half, (y - extent[0] / 2) / half
+    return (x * cell[1] - extent[1] / 2) / half, (y * cell[0] - extent[0] / 2) / half
 
 
 def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma: float, depth: float) -> Floats:
