@@ -15,6 +15,8 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 BOX3 = np.ones((3, 3), np.uint8)
+_TELLS = 3.2  # times as steep as the paper's noise
+_CRISP = 0.35  # share of an edge's steepness at half the size that it has at full size: a shadow's soft edge has less
 _CELLS, _FEW = 300, 180  # cells along the longer side; for a first look
 
 
@@ -33,16 +35,17 @@ class Cells:
 def cut(logs: Plane) -> Cells:
     """Cut the sheet into areas along its crisp edges."""
     h, w = logs.shape[:2]
-    # The steepest channel shows an edge best; noise is the same in all.
-    # Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is not.
-    soft = cv2.subtract(cv2.GaussianBlur(logs, (0, 0), 1.2), cv2.blur(cv2.blur(logs, (9, 9)), (9, 9)))
-    dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
-    steep = highest(cv2.magnitude(dx, dy).reshape(logs.shape))
-    usual = float(np.percentile(steep[::2, ::2], 40))
-    limit = float(np.clip(3.2 * usual, 0.007, 0.05))
+    fine = _steepness(logs)
+    edges = (fine > _least(fine)).astype(np.float32)
+    # A pale wash's edge is lost in the noise of single pixels, but not among pixels twice as large.
+    coarse = _steepness(np.asarray(cv2.resize(logs, (w // 2, h // 2), interpolation=cv2.INTER_AREA)).reshape(h // 2, w // 2, -1))
+    here = cv2.resize(fine, (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+    faint = (coarse > _least(coarse)) & (here > _CRISP * coarse)
+    faint = cv2.resize(faint.astype(np.float32), (w, h), interpolation=cv2.INTER_NEAREST)
+    edges = cv2.max(edges, faint)
     factor = max(1, round(max(h, w) / (_CELLS if max(h, w) > 700 else _FEW)))
     gh, gw = max(1, h // factor), max(1, w // factor)
-    crisp = cv2.resize((steep > limit).astype(np.float32), (gw, gh), interpolation=cv2.INTER_AREA) > 0.3
+    crisp = cv2.resize(edges, (gw, gh), interpolation=cv2.INTER_AREA) > 0.3
     tone = cv2.resize(logs, (gw, gh), interpolation=cv2.INTER_AREA).reshape(gh, gw, logs.shape[2])
     free = (~crisp).astype(np.uint8)
     # A faint edge has gaps: areas hang together only where the way is three cells wide.
@@ -55,6 +58,20 @@ def cut(logs: Plane) -> Cells:
     top = cv2.dilate(reduce(cv2.max, parts), BOX3)
     boxes = np.asarray(stats[:, :4] + (-1, -1, 2, 2), np.int32)  # with the rim
     return Cells(np.asarray(tone, np.float32), np.asarray(top, np.float32), np.asarray(labels, np.int32), count, boxes)
+
+
+def _steepness(logs: Plane) -> Plane:
+    """How steep the edges in ``logs`` (h, w, C) are, (h, w), natural log per pixel, in the steepest channel, which shows an
+    edge best; noise is the same in all. Less the slope over a wider reach: a shadow's edge is as steep there, a wash's is
+    not."""
+    soft = cv2.subtract(cv2.GaussianBlur(logs, (0, 0), 1.2), cv2.blur(cv2.blur(logs, (9, 9)), (9, 9)))
+    dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
+    return highest(cv2.magnitude(dx, dy).reshape(logs.shape))
+
+
+def _least(steep: Plane) -> float:
+    """How steep an edge is at least, by how ``steep`` the paper's noise is."""
+    return float(np.clip(_TELLS * float(np.percentile(steep[::2, ::2], 40)), 0.007, 0.05))
 
 
 def relit(cells: Cells, light: Plane) -> Cells:

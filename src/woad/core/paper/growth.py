@@ -77,9 +77,15 @@ def _local_plane(values: Plane, weight: Plane, sigma: float, prior: Plane) -> Pl
 
 
 def grow(
-    tone: Plane, share: Plane, surface: Plane, spread: float, growth: tuple[tuple[float, float, int], ...]
+    tone: Plane,
+    share: Plane,
+    surface: Plane,
+    spread: float,
+    growth: tuple[tuple[float, float, int], ...],
+    painted: Plane | None = None,
 ) -> Plane:
-    """Follow the paper from where it is certain into soft shadows, block by block, then settle."""
+    """Follow the paper from where it is certain into soft shadows, block by block, then settle. ``painted`` is the share
+    of a block that is known to be paint: light is bridged there and not followed."""
     # Blocks that are mostly marks have only tips of paper left, a little dark: they count for far less.
     sure = share * share
     for sigma, give, rounds in growth:
@@ -89,13 +95,14 @@ def grow(
             dark = np.clip(1 - (-residual / tolerance), 0, 1) ** 0.5 * (residual > -tolerance)
             weight = sure * np.where(residual > 0, 1.0, dark)
             surface = _local_plane(tone, weight.astype(np.float32), sigma, surface)
-    return _bridged(surface, sure * np.exp(-(((tone - surface) / tolerance) ** 2)))
+    return _bridged(surface, sure * np.exp(-(((tone - surface) / tolerance) ** 2)), painted)
 
 
-def _bridged(surface: Plane, sure: Plane) -> Plane:
+def _bridged(surface: Plane, sure: Plane, painted: Plane | None) -> Plane:
     """``surface``, but where marks hide all of the paper no lighter than a smooth continuation of what is ``sure``.
 
-    A slope that planes carry out into a wide hole from one of its rims need not meet the other; down it may be a shadow's.
+    A slope that planes carry out into a wide hole from one of its rims need not meet the other; down it may be a shadow's,
+    but not where the hole is ``painted``.
     """
     sure, basis = sure.astype(np.float32), low_basis(surface.shape)
     held = cv2.GaussianBlur(sure, (0, 0), _BORNE, borderType=cv2.BORDER_REFLECT)
@@ -103,4 +110,7 @@ def _bridged(surface: Plane, sure: Plane) -> Plane:
     for sigma in (10.0, 5.0, 2.5):
         bridge = smooth(surface, sure, sigma, bridge, 0.03)
     above = (surface - bridge) * (np.float32(0.1) / (held**2 + np.float32(0.1)))
-    return np.asarray(surface - np.maximum(above - np.float32(_BOLD), 0), np.float32)
+    capped = surface - np.maximum(above - np.float32(_BOLD), 0)
+    if painted is not None:
+        capped = capped + (surface - above - capped) * painted
+    return np.asarray(capped, np.float32)

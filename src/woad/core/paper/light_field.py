@@ -122,12 +122,13 @@ def _without_edges(
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
     areas = find_areas(cells, spanning(surface, size, *guide.shape), spread, follow)
+    covered = None
     if areas is not None:
         # A block that paint covers in part shows no paper to go by.
         covered = to_blocks(areas.paint.astype(np.float32), size)
         share = share * np.maximum(1 - 3 * covered, 0) ** 2
         surface = to_blocks(cv2.resize(areas.light, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)
-    surface = grow(tone, share, surface, spread, growth)
+    surface = grow(tone, share, surface, spread, growth, covered)
     return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
 
 
