@@ -26,6 +26,7 @@ _ROUNDS = 8
 _RING = 5  # cells on either side of an edge that are compared
 _BROAD = 12  # the same, across marks, once the light between them is known
 _STEP = 0.014
+_OPEN_RIM = 0.25  # share of a gap in paint that edges bound, at most, if no paper shows in it
 _PLACE = 5  # cells, side of the squares between which paper's unrest is measured
 _CHANCE = 4.0  # times the unrest that a step must be higher than: neighbouring squares are much alike
 _JUDGED = 60  # the largest areas are compared across their edges
@@ -84,8 +85,10 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
 def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
     """Cells that even paint covers, when the areas ``taken`` are paper in that ``light``."""
     off = cells.tone - light
-    edges = cells.labels == 0
-    paint = ~taken[cells.labels] & ~edges & (grey_of(off) < -0.6 * _SAME)
+    grey, edges = grey_of(off), cells.labels == 0
+    even = ~taken[cells.labels] & ~edges
+    paint = even & (grey < -0.6 * _SAME)
+    paint |= _crests(even & ~paint, edges)
     hued = _hued(off, taken[cells.labels] & ~edges).astype(np.uint8)
     # A wash without an edge goes on beyond where its hue can be told.
     wide = cv2.dilate(cv2.erode(hued, np.ones((7, 7), np.uint8)), np.ones((15, 15), np.uint8))
@@ -100,6 +103,16 @@ def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
     paint |= edges & (around > 0.6 * known) & (known > 0.1)
     # Its rim belongs to it: edge cells beside paint are paint as well.
     return np.asarray((cv2.dilate(paint.astype(np.uint8), BOX3) > 0) & (paint | edges))
+
+
+def _crests(gaps: Mask, edges: Mask) -> Mask:
+    """Of the ``gaps`` in a wash those without an edge around them: crests of buckled paper that reach up to the light."""
+    count, numbers = cv2.connectedComponents(gaps.astype(np.uint8), connectivity=8)
+    rim, crisp = (
+        np.bincount(numbers[gaps & (cv2.dilate(beside.astype(np.uint8), BOX3) > 0)], minlength=count)
+        for beside in (~gaps, edges)
+    )
+    return np.asarray(gaps & (crisp < _OPEN_RIM * rim)[numbers])
 
 
 def _seeds(cells: Cells, guess: Plane, size: NDArray[np.int64]) -> Mask:

@@ -98,13 +98,22 @@ def grow(
     return _bridged(surface, sure * np.exp(-(((tone - surface) / tolerance) ** 2)), painted)
 
 
+def _lens_basis(shape: tuple[int, ...]) -> Plane:
+    """Columns (h, w, 7) of a surface that follows a lens's fall-off, too: an even polynomial of the distance from the middle
+    (Goldman, Vignette and exposure calibration, 2010), of which the fourth power is not quadratic."""
+    basis = low_basis(shape)
+    h, w = shape
+    square = (basis[..., 3] * w**2 + basis[..., 5] * h**2) / (h**2 + w**2)
+    return np.dstack([basis, square * square])
+
+
 def _bridged(surface: Plane, sure: Plane, painted: Plane | None) -> Plane:
     """``surface``, but where marks hide all of the paper no lighter than a smooth continuation of what is ``sure``.
 
     A slope that planes carry out into a wide hole from one of its rims need not meet the other; down it may be a shadow's,
     but not where the hole is ``painted``.
     """
-    sure, basis = sure.astype(np.float32), low_basis(surface.shape)
+    sure, basis = sure.astype(np.float32), _lens_basis(surface.shape)
     held = cv2.GaussianBlur(sure, (0, 0), _BORNE, borderType=cv2.BORDER_REFLECT)
     bridge = np.asarray((basis @ solved(basis, surface[..., None], sure))[..., 0], np.float32)
     for sigma in (10.0, 5.0, 2.5):

@@ -24,6 +24,7 @@ from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.soft_shadow import SoftShadow, find_soft_shadow
+from woad.core.paper.waves import under_paint
 from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
@@ -81,7 +82,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         hue = hues(logs, guide, tone, spread, size)
         fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
         cells = without(cutting.result(), fitting < 0.5)
-    parts = at_blocks(cells.labels, guide.shape, size)
+    parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     shadows: list[SoftShadow] = []
@@ -95,7 +96,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
     growth = _QUICK_GROWTH if quick else _GROWTH
-    field = _without_edges(logs, guide, cells, (tone, share * fitting, spread), size, growth)
+    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), size, growth)
     if isinstance(field, NoEstimate) or not shadows:
         return field
     return replace(field, grid=_with_edges(field.grid, shadows, (h, w)))
@@ -115,9 +116,16 @@ def _with_edges(grid: Plane, shadows: list[SoftShadow], sheet: tuple[int, int]) 
 
 
 def _without_edges(
-    logs: Plane, guide: Plane, cells: Cells, blocks: Blocks, size: int, growth: tuple[tuple[float, float, int], ...]
+    logs: Plane,
+    guide: Plane,
+    cells: Cells,
+    parts: NDArray[np.int32],
+    blocks: Blocks,
+    size: int,
+    growth: tuple[tuple[float, float, int], ...],
 ) -> LightField | NoEstimate:
-    """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already."""
+    """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already; ``parts`` numbers the areas
+    that blocks lie in."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
@@ -129,6 +137,8 @@ def _without_edges(
         share = share * np.maximum(1 - 3 * covered, 0) ** 2
         surface = to_blocks(cv2.resize(areas.light, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)
     surface = grow(tone, share, surface, spread, growth, covered)
+    if covered is not None:
+        surface = under_paint(tone, surface, covered, parts)
     return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
 
 
