@@ -83,3 +83,17 @@ def settle(qtbot):  # type: ignore[no-untyped-def]
         raise AssertionError("the window did not come to rest")
 
     return wait
+
+
+@pytest.fixture
+def arrive(qtbot):  # type: ignore[no-untyped-def]
+    """Wait until the chosen sheet is measured; what else is made of it as it came would be thrown away by the next setting."""
+
+    def wait(window: object) -> None:
+        def measured() -> bool:
+            entry = window.session.entry  # type: ignore[attr-defined]
+            return entry is not None and entry.sheet is not None and entry.sheet.settled
+
+        qtbot.waitUntil(measured, timeout=20_000)
+
+    return wait

@@ -43,12 +43,12 @@ def drawing() -> np.ndarray:
 
 
 @pytest.fixture
-def desk(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
+def desk(window, settle, arrive, tmp_path: Path):  # type: ignore[no-untyped-def]
     """The drawing opened as it lies, at the Paper step."""
     path = tmp_path / "boat.png"
     path.write_bytes(png_bytes(drawing()))
     window.open_files([path])
-    settle(window)
+    arrive(window)
     window.session.change("square.on", False, "as it lies")
     window.session.change_medium("pen")
     window.session.change("knockout.colour", "one ink", "One ink")
@@ -281,7 +281,7 @@ def test_a_sheet_without_ink_stays_usable(window, settle, tmp_path: Path) -> Non
     assert len(said) == 2
 
 
-def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A sheet painted almost to its edge offers its border, in one undo; one with a hard shadow says what stays."""
     rng = np.random.default_rng(2)
     linear = np.full((600, 480, 3), 0.55, np.float32)
@@ -292,8 +292,10 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     hard = shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02))
     (tmp_path / "shadow.png").write_bytes(png_bytes(hard))
     window.open_files([tmp_path / "wash.png", tmp_path / "shadow.png"])
-    settle(window)
+    arrive(window)
     window.session.choose(0)
+    arrive(window)
+    window.session.change("square.on", False, "as it lies")
     QTest.mouseClick(window.bench.tiles["paper"], LEFT)
     settle(window)
     panel = window.panels["paper"]

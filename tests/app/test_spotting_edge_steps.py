@@ -28,10 +28,10 @@ def strewn_file(folder: Path) -> Path:
 
 
 @pytest.fixture
-def desk(window, settle, tmp_path):  # type: ignore[no-untyped-def]
+def desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
     """The window with the strewn sheet on its own grid, in the Spotting step."""
     window.open_files([strewn_file(tmp_path)])
-    settle(window)
+    arrive(window)
     window.session.change("square.on", False, "x")
     window.session.go_to("spotting")
     settle(window)

@@ -21,7 +21,7 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
-def bench(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
+def bench(window, settle, arrive, tmp_path: Path):  # type: ignore[no-untyped-def]
     """Opens pictures in the window, at the Square step."""
 
     def open_(*images: np.ndarray):  # type: ignore[no-untyped-def]
@@ -30,7 +30,7 @@ def bench(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
             paths.append(tmp_path / f"sheet-{i}.png")
             paths[-1].write_bytes(image_file(image))
         window.open_files(paths)
-        settle(window)
+        arrive(window)
         QTest.mouseClick(window.bench.tiles["square"], LEFT)
         settle(window)
         return window

@@ -30,12 +30,12 @@ def drawn(specks: int, frame: bool = True) -> np.ndarray:
 
 
 @pytest.fixture
-def desk(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
+def desk(window, settle, arrive, tmp_path: Path):  # type: ignore[no-untyped-def]
     """The window with the drawn sheet, a list of what it said, in the Ink step."""
     path = tmp_path / "drawn.png"
     path.write_bytes(png_bytes(drawn(8)))
     window.open_files([path])
-    settle(window)
+    arrive(window)
     window.session.change("square.on", False, "x")
     window.session.go_to("ink")
     settle(window)
