@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 
 from captures import drawn_sheet, image_file, photo, saved, shot, tilted
+from sheets import sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import MEDIA
 from woad.core.estimate import NoEstimate
@@ -23,6 +24,7 @@ from woad.core.render.faults import BLUR_PX
 from woad.core.render.medium import Traits, propose_medium
 from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.squaring import find_square
+from woad.core.render.whole import render_whole
 from woad.core.scan.blocks import luma_255, past_quality, quality_of
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
@@ -239,7 +241,7 @@ def test_starting_values_never_lose_marks() -> None:
         assert docket.paper.evening == 1.0
 
 
-PEN = Traits(0.04, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.004, 0.3, 40, 1.0, 0.0)
+PEN = Traits(0.04, 0, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.004, 0.3, 40, 1.0, 0.0)
 
 
 @pytest.mark.parametrize(
@@ -264,6 +266,37 @@ def test_each_medium_has_its_traits(traits: Traits, medium: str) -> None:
     assert found.medium == medium
     assert found.sure >= 0.5
     assert found.why
+
+
+@pytest.mark.parametrize(
+    ("washes", "medium"),
+    [
+        (((222, 236, 234), (224, 238, 218), (243, 226, 228), (241, 237, 214)), "watercolour"),
+        (((238, 229, 208),), "pen"),  # a stain
+    ],
+)
+def test_washes_hardly_darker_than_paper_make_a_painting_and_a_stain_does_not(
+    washes: tuple[tuple[int, int, int], ...], medium: str
+) -> None:
+    """Fine black lines over broad shapes; what is a painting keeps its colours."""
+    rng = np.random.default_rng(8)
+    picture = np.full((800, 1000, 3), (243, 240, 234), np.float32)
+    places = [(260, 230), (700, 260), (280, 580), (700, 570)]
+    for place, wash in zip(places, washes, strict=False):
+        cv2.ellipse(picture, place, (170, 140), 20, 0, 360, wash, -1, cv2.LINE_AA)
+    for y in (200, 380, 610):
+        cv2.line(picture, (80, y), (920, y + 30), (45, 42, 44), 4, cv2.LINE_AA)
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + rng.normal(0, 1.5, picture.shape)
+    sheet = sheet_of(np.clip(picture, 0, 255).astype(np.uint8))
+    assert sheet.readings.medium == medium
+    if medium == "pen":
+        return
+    planes = render_whole(sheet, starting_docket(medium).with_setting("square.on", False))
+    assert planes.rgb is not None
+    for (x, y), wash in zip(places, washes, strict=True):
+        own = planes.rgb[y + 60 : y + 90, x - 15 : x + 15].mean(axis=(0, 1))
+        assert np.argmin(own) == np.argmin(np.array(wash) / (243, 240, 234))
+        assert np.ptp(own) > 6
 
 
 def woad(*args: object) -> subprocess.CompletedProcess[str]:

@@ -117,7 +117,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
-        hue_share=0.0 if traits is None else traits.coloured,
+        hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
         pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),

@@ -11,16 +11,24 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
-from woad.core.raster.channels import grey_of
+from woad.core.raster.channels import grey_of, highest, lowest
 
 Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+_TINT_PX = 2.0  # sigma over which a pale wash's hue shows in the noise
+_LEAST_CHROMA, _HUED = (
+    0.02,
+    0.3,
+)  # difference of channels, and its share of the depth, from which a broad mark has a hue
 
 
 @dataclass(frozen=True)
 class Traits:
     """What tells media apart. Lengths are shares of the sheet's longer side, so that no ppi is needed.
 
-    ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``blue`` share of marks that are
+    ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad marks
+    however pale, those of a stain's hue as well; ``blue`` share of marks that are
     light blue; ``flat`` share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
     ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
@@ -31,6 +39,7 @@ class Traits:
 
     cover: float
     coloured: float
+    tinted: float
     blue: float
     flat: float
     broad: float
@@ -76,7 +85,7 @@ def read_traits(
     broad_at = near > 0.009 * side
     inner = near > max(2.0, 0.0035 * side)
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
-    coloured = blue = 0.0
+    coloured = tinted = blue = 0.0
     if reduced.shape[2] == 3:
         values = smooth[marks]
         values = values[:: max(1, len(values) // 60_000)]
@@ -90,12 +99,15 @@ def read_traits(
             & (values @ np.full(3, 1 / 3, np.float32) > 0.45)
         )
         blue = float(is_blue.mean())
+        tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
+        coloured = max(coloured, tinted - stained)
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
     band = cv2.GaussianBlur(grey, (0, 0), 0.003 * side) - cv2.GaussianBlur(grey, (0, 0), 0.012 * side)
     encoded = np.array(paper_rgb, np.float64) / 255
     return Traits(
         cover=count / marks.size,
         coloured=coloured,
+        tinted=tinted,
         blue=blue,
         flat=float((detail[inner] < 0.02 + 0.05 * grey[inner]).mean()) if inner.any() else 0.0,
         broad=float(broad_at.sum()) / count,
@@ -114,6 +126,21 @@ def read_traits(
         aspect=_aspect(marks),
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
     )
+
+
+def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[float, float]:
+    """Share of marks and pale washes that are broad and have a hue for their depth; and of those in a stain's yellow or
+    brown, which tells of no paint."""
+    smooth = np.asarray(cv2.GaussianBlur(reduced, (0, 0), _TINT_PX), np.float32)
+    lightest, darkest = highest(smooth), lowest(smooth)
+    chroma = lightest - darkest
+    noise = float(np.median(chroma[far])) if far.any() else 0.0
+    hued = (chroma > max(_LEAST_CHROMA, 4 * noise)) & (chroma > _HUED * (1 - darkest))
+    hued &= grey_of(smooth) < 1 - _LEAST_CHROMA / 2  # glare has a hue as well
+    broad = cv2.distanceTransform(hued.astype(np.uint8), cv2.DIST_L2, 3) > broad_px
+    r, g, b = cv2.split(smooth)
+    all_marks = int((marks | hued).sum())
+    return float(broad.sum()) / all_marks, float((broad & (r >= g) & (g >= b)).sum()) / all_marks
 
 
 def _pieces(marks: NDArray[np.bool_], side: int) -> int:
