@@ -67,7 +67,9 @@ def test_ink_stands_out_from_coarse_toned_paper_with_white_paint_on_it() -> None
         share = cv2.GaussianBlur(line, (0, 0), 0.7)[..., None]
         picture = picture * (1 - share) + tone * share
     sheet = sheet_of(np.rint(srgb_encode(np.clip(picture, 0, 1).astype(np.float32)) * 255).astype(np.uint8))
-    alpha = render_whole(sheet, starting_docket("pen").with_setting("square.on", False)).alpha
+    planes = render_whole(sheet, starting_docket("pen").with_setting("square.on", False))
+    assert len(set(planes.ink_rgb)) == 1  # black, though it takes less of brown paper's blue than of its red
+    alpha = planes.alpha
     assert alpha is not None
     bare = cv2.dilate(np.maximum(*lines), np.ones((15, 15))) == 0
     ink = (cv2.erode(lines[0], np.ones((3, 3))) == 1) & (cv2.dilate(lines[1], np.ones((9, 9))) == 0)

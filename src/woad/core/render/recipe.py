@@ -203,8 +203,10 @@ def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float
     if isinstance(readings.ink, NoEstimate) or len(readings.ink.reflectance) == 1:
         return even, even, even
     own = np.clip(np.asarray(readings.ink.reflectance, np.float64), 0.002, 0.98)
-    code = srgb_encode(own.astype(np.float32))
-    plain = docket.paper.neutral == "auto" and float(code.max() - code.min()) < 0.11
+    # Black ink on blue paper takes more of its blue than of its red, and is black all the same.
+    paper = srgb_decode(np.asarray(readings.paper_rgb, np.float32) / 255)
+    hue = min(float(np.ptp(srgb_encode(seen.astype(np.float32)))) for seen in (own, own * paper / paper.max()))
+    plain = docket.paper.neutral == "auto" and hue < 0.11
     if docket.paper.neutral == "on" or plain:
         return even, even, even
     density = -np.log10(own)
