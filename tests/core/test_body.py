@@ -62,6 +62,19 @@ def test_a_wave_of_white_paint_on_blue_is_no_hole(sheet: Sheet, level: int) -> N
     assert alpha_at(sheet, level, (260, 680, 640, 740)).min() > 240
 
 
+def test_a_gap_of_few_cells_in_deep_paint_is_paper_unless_it_is_darker() -> None:
+    """Of 6 x 8 cells, its rim blurred, of which hardly ten can be told; the unrest of paper hangs together."""
+    plain = np.full((120, 300), 0.4, np.float32)
+    plain[:, :20] = 0
+    plain[55:61, 100:108], plain[55:61, 200:208] = 0, 0.06
+    for seed in range(20):
+        noise = cv2.GaussianBlur(np.random.default_rng(seed).normal(0, 1, plain.shape).astype(np.float32), (0, 0), 1.0)
+        missing = np.maximum(cv2.GaussianBlur(plain, (0, 0), 0.6) + noise * np.float32(0.014 / noise.std()), 0)
+        held = find_inside(missing, 0.02, np.ones((120, 300, 3), np.float32))[58, :, 0]
+        assert held[103] < 0.3
+        assert held[203] > 0.9
+
+
 def test_a_hole_in_deep_paint_is_paper_unless_it_is_darker_than_light_can_be_unsure() -> None:
     """A hole that light was guessed 0.9 % too bright in is open, white paint in another one is held; so is pale paint that
     differs as little but that no deep paint walls in."""

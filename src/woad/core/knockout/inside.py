@@ -22,6 +22,7 @@ _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', tha
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
+_GAP_CELLS, _FEW = 400, 6  # cells of such a small gap at most; and of those that can be told at least
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
@@ -99,7 +100,13 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     told_pale, told_paper = (np.bincount(openings[kind], minlength=count) for kind in (pale, paper))
     stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
     stroke[0] = False
-    return np.asarray((deep > 0) | beside_pale | stroke[openings], np.uint8)
+    # A small gap between deep strokes may hold too few cells of paper to hang together: their mean tells.
+    seen = np.bincount(openings[told > 0], minlength=count)
+    mean = np.bincount(openings[told > 0], weights=missing[told > 0], minlength=count) / np.maximum(seen, 1)
+    gap = (stats[:, cv2.CC_STAT_AREA] < _GAP_CELLS) & (seen >= _FEW)
+    gap &= mean < _PAINTED_IN_DEEP + _SMALL / np.sqrt(np.maximum(seen, 1))
+    gap[0] = False
+    return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 
 def _mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
