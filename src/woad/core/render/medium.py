@@ -131,15 +131,19 @@ def read_traits(
 def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[float, float]:
     """Share of marks and pale washes that are broad and have a hue for their depth; and of those in a stain's yellow or
     brown, which tells of no paint."""
-    smooth = np.asarray(cv2.GaussianBlur(reduced, (0, 0), _TINT_PX), np.float32)
+    # Over so many pixels half the size tells as much.
+    h, w = reduced.shape[0] // 2, reduced.shape[1] // 2
+    half = cv2.resize(reduced, (w, h), interpolation=cv2.INTER_AREA)
+    smooth = np.asarray(cv2.GaussianBlur(half, (0, 0), _TINT_PX / 2), np.float32)
+    marks, far = marks[1::2, 1::2], far[1::2, 1::2]
     lightest, darkest = highest(smooth), lowest(smooth)
     chroma = lightest - darkest
     noise = float(np.median(chroma[far])) if far.any() else 0.0
     hued = (chroma > max(_LEAST_CHROMA, 4 * noise)) & (chroma > _HUED * (1 - darkest))
     hued &= grey_of(smooth) < 1 - _LEAST_CHROMA / 2  # glare has a hue as well
-    broad = cv2.distanceTransform(hued.astype(np.uint8), cv2.DIST_L2, 3) > broad_px
+    broad = cv2.distanceTransform(hued.astype(np.uint8), cv2.DIST_L2, 3) > broad_px / 2
     r, g, b = cv2.split(smooth)
-    all_marks = int((marks | hued).sum())
+    all_marks = max(1, int((marks | hued).sum()))
     return float(broad.sum()) / all_marks, float((broad & (r >= g) & (g >= b)).sum()) / all_marks
 
 
