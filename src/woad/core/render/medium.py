@@ -17,10 +17,8 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 _TINT_PX = 2.0  # sigma over which a pale wash's hue shows in the noise
-_LEAST_CHROMA, _HUED = (
-    0.02,
-    0.3,
-)  # difference of channels, and its share of the depth, from which a broad mark has a hue
+_LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue,
+_HUED = 0.3  # and share of its depth
 
 
 @dataclass(frozen=True)
@@ -28,8 +26,8 @@ class Traits:
     """What tells media apart. Lengths are shares of the sheet's longer side, so that no ppi is needed.
 
     ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad marks
-    however pale, those of a stain's hue as well; ``blue`` share of marks that are
-    light blue; ``flat`` share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
+    however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat``
+    share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
     ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much

@@ -205,7 +205,9 @@ def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float
     own = np.clip(np.asarray(readings.ink.reflectance, np.float64), 0.002, 0.98)
     # Black ink on blue paper takes more of its blue than of its red, and is black all the same.
     paper = srgb_decode(np.asarray(readings.paper_rgb, np.float32) / 255)
-    hue = min(float(np.ptp(srgb_encode(seen.astype(np.float32)))) for seen in (own, own * paper / paper.max()))
+    hue = min(
+        float(np.ptp(srgb_encode(seen.astype(np.float32)))) for seen in (own, own * paper / max(paper.max(), 1e-3))
+    )
     plain = docket.paper.neutral == "auto" and hue < 0.11
     if docket.paper.neutral == "on" or plain:
         return even, even, even
