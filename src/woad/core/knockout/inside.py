@@ -27,6 +27,7 @@ _FAR = 15.0  # cells over which a place near deep paint takes after one that can
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 _BOX9 = np.ones((9, 9), np.uint8)
+_BOX13 = np.ones((13, 13), np.uint8)
 
 
 def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
@@ -59,9 +60,9 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
     inner = cv2.erode(paint, _BOX9)
-    near_deep = cv2.dilate((missing > _DEEP).astype(np.uint8), np.ones((13, 13), np.uint8))
+    near_deep = cv2.dilate((missing > _DEEP).astype(np.uint8), _BOX13)
     alone = _half_as_deep(missing, paint, inner) & (1 - near_deep)
-    near = cv2.max(cv2.dilate(inner, np.ones((13, 13), np.uint8)), cv2.dilate(alone, _BOX9))
+    near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
     return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)
 
@@ -101,11 +102,11 @@ def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
     stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
     stroke[0] = False
     # A small gap between deep strokes may hold too few cells of paper to hang together: their mean tells.
-    seen = np.bincount(openings[told > 0], minlength=count)
-    mean = np.bincount(openings[told > 0], weights=missing[told > 0], minlength=count) / np.maximum(seen, 1)
+    tells = told > 0
+    seen = np.bincount(openings[tells], minlength=count)
+    mean = np.bincount(openings[tells], weights=missing[tells], minlength=count) / np.maximum(seen, 1)
     gap = (stats[:, cv2.CC_STAT_AREA] < _GAP_CELLS) & (seen >= _FEW)
     gap &= mean < _PAINTED_IN_DEEP + _SMALL / np.sqrt(np.maximum(seen, 1))
-    gap[0] = False
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 
@@ -144,7 +145,7 @@ def _edged_by_deep(
     missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
 ) -> NDArray[np.float64]:
     """Of each open area the share of its border that has deep paint within a few cells."""
-    border = (bare > 0) & (cv2.erode(bare, np.ones((3, 3), np.uint8)) == 0)
+    border = (bare > 0) & (cv2.erode(bare, _BOX3) == 0)
     deep = cv2.dilate(missing, np.ones((7, 7), np.uint8)) > _DEEP
     total = np.bincount(labels[border], minlength=count)
     return np.bincount(labels[border & deep], minlength=count) / np.maximum(total, 1)

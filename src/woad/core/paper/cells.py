@@ -38,10 +38,9 @@ def cut(logs: Plane) -> Cells:
     fine = _steepness(logs)
     edges = (fine > _least(fine)).astype(np.float32)
     # A pale wash's edge is lost in the noise of single pixels, but not among pixels twice as large.
-    coarse = _steepness(
-        np.asarray(cv2.resize(logs, (w // 2, h // 2), interpolation=cv2.INTER_AREA)).reshape(h // 2, w // 2, -1)
-    )
-    here = cv2.resize(fine, (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+    half = (w // 2, h // 2)
+    coarse = _steepness(np.asarray(cv2.resize(logs, half, interpolation=cv2.INTER_AREA)).reshape(h // 2, w // 2, -1))
+    here = cv2.resize(fine, half, interpolation=cv2.INTER_AREA)
     faint = (coarse > _least(coarse)) & (here > _CRISP * coarse)
     faint = cv2.resize(faint.astype(np.float32), (w, h), interpolation=cv2.INTER_NEAREST)
     edges = cv2.max(edges, faint)

@@ -69,9 +69,7 @@ def read_traits(
     marks = dark > least
     smooth = np.asarray(cv2.blur(reduced, (3, 3)), np.float32).reshape(reduced.shape)
     if reduced.shape[2] == 3:
-        r, g, b = cv2.split(smooth)
-        tinted = cv2.max(cv2.max(r, g), b) - cv2.min(cv2.min(r, g), b)
-        marks |= tinted > 0.09
+        marks |= highest(smooth) - lowest(smooth) > 0.09
     count = int(marks.sum())
     # A sheet without paper, like one without marks, shows no medium.
     if count < 30 or count > 0.995 * marks.size or isinstance(ink, NoEstimate):
@@ -87,9 +85,8 @@ def read_traits(
     if reduced.shape[2] == 3:
         values = smooth[marks]
         values = values[:: max(1, len(values) // 60_000)]
-        most = np.maximum(np.maximum(values[:, 0], values[:, 1]), values[:, 2])
-        least_of = np.minimum(np.minimum(values[:, 0], values[:, 1]), values[:, 2])
-        chroma = (most - least_of) / np.maximum(most, 0.15)
+        most = values.max(axis=1)
+        chroma = (most - values.min(axis=1)) / np.maximum(most, 0.15)
         coloured = float((chroma > 0.22).mean())
         is_blue = (
             (values[:, 2] - values[:, 0] > 0.06)
