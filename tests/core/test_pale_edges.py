@@ -42,11 +42,7 @@ def test_a_pale_disc_is_cut_out_round_and_whole(alpha: np.ndarray) -> None:
     y, x = np.mgrid[:600, :580]
     out = np.hypot(x - 300, y - 300) - 180
     assert alpha[:600, :580][out < -3].min() > 0.9
-    # A grain of paper as deep as the wash, right beside it, can not be told from it: no more than one pixel in 1,000.
-    beside = alpha[:600, :580][(out > 3) & (out < 12)]
-    assert (beside > 0.15).mean() < 0.001
-    assert beside.mean() < 0.002
-    assert alpha[:600, :580][out >= 12].max() < 0.15
+    assert alpha[:600, :580][out > 3].max() < 0.15
     edge = np.abs(out) <= 3
     truth = np.clip(0.5 - out[edge], 0, 1)
     assert np.sqrt(np.mean((alpha[:600, :580][edge] - truth) ** 2)) < 0.2

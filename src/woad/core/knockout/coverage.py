@@ -26,6 +26,7 @@ _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully co
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
+_GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
 
 
 def body_alpha(
@@ -103,7 +104,10 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
     calm = np.array([cv2.GaussianBlur(plane, (0, 0), _CALMED * edge_px)[rim] for plane in planes])
     missing = np.array([plane[rim] for plane in planes])
     missing += (calm - missing) * pale
-    mixed = np.einsum("ij,ij->j", missing, own) / depth2
+    # Grain beside a pale coloured wash may be as dark as its edge, but not of its hue: by how much the part of both that is
+    # grey counts less (generalised least squares; Aitken 1935).
+    hued = own - _GREY * pale * own.mean(axis=0)
+    mixed = np.einsum("ij,ij->j", missing, hued) / np.maximum(np.einsum("ij,ij->j", own, hued), 1.0)
     mixed += (_STEEPENED - 1) * pale * (mixed - 0.5)
     out, seen = alpha.copy(), rgb.copy()
     out[rim] = np.rint(np.clip(mixed, 0, 1) * around(alpha.astype(np.float32)))
