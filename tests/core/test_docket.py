@@ -86,3 +86,6 @@ def test_history_undoes_and_a_drag_is_one_entry() -> None:
     history = history.push(Docket().with_setting("paper.grain", 0.3), "Grain")
     assert history.redo_label is None
     assert history.push(history.docket, "Nothing") is history
+    away = history.push(Docket(), "Grain", gesture=2)
+    back = away.push(history.docket, "Grain", gesture=2)
+    assert back == history and back.push(Docket(), "Grain", gesture=2) == away

@@ -34,6 +34,20 @@ class Gesture:
         """Take back what the gesture changed."""
 
 
+class Changing(Gesture):
+    """A drag that changes settings as it goes, all of them one change; ``label`` says what."""
+
+    label = ""
+
+    def begin_change(self) -> None:
+        session = self.view.session
+        self.before, self.gesture = session.docket, session.new_gesture()
+
+    def cancel(self) -> None:
+        if self.before is not None:
+            self.view.session.put_on(self.before, self.label, self.gesture)
+
+
 class DrawnPath(Gesture):
     """Draw a line or an outline; it is shown while it is drawn."""
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 
-from woad.app.tools.gesture import DrawnPath, Gesture
+from woad.app.tools.gesture import Changing, DrawnPath, Gesture
 from woad.core.docket.model import Docket
 from woad.core.docket.squaring import BowSettings
 from woad.core.render.sheet import trim_of
@@ -106,7 +106,7 @@ def tilt_now(view: SheetView) -> float:
     return tilt_in_force(docket.square, corners_in_force(docket.square, sheet.scan, sheet.found), sheet.found)
 
 
-class DragCorner(Gesture):
+class DragCorner(Changing):
     """Drag one of the sheet's corners on the scan; a magnifier shows where it is put."""
 
     label = "Corners"
@@ -125,12 +125,10 @@ class DragCorner(Gesture):
         self.points = corner_places(self.view)
         p = self.view.widget_point(*self.points[self.which])
         self.offset = p - at
-        self.gesture = self.view.session.new_gesture()
-        self.moved = False
+        self.begin_change()
         self.view.magnified = self.which
 
     def move(self, at: QPointF) -> None:
-        self.moved = True
         self.points[self.which] = self.view.sheet_point(at + self.offset)
         w, h = self.view.canvas_now().size
         shares = tuple((x / w, y / h) for x, y in self.points)
@@ -143,12 +141,11 @@ class DragCorner(Gesture):
 
     def cancel(self) -> None:
         self.view.magnified = -1
-        if self.moved:
-            self.view.session.undo()
+        super().cancel()
 
 
-class TrimFrame(Gesture):
-    """Drag an edge, a corner or the whole of the trim frame; edges catch on guides."""
+class TrimFrame(Changing):
+    """Drag an edge or a corner of the trim frame; edges catch on guides."""
 
     label = "Trim"
 
@@ -170,11 +167,9 @@ class TrimFrame(Gesture):
         rect = trim_rect(self.view)
         self.box = [*self.view.sheet_point(rect.topLeft()), *self.view.sheet_point(rect.bottomRight())]
         self.grip = self.view.sheet_point(at)
-        self.gesture = self.view.session.new_gesture()
-        self.moved = False
+        self.begin_change()
 
     def move(self, at: QPointF) -> None:
-        self.moved = True
         x, y = self.view.sheet_point(at)
         dx, dy = x - self.grip[0], y - self.grip[1]
         w, h = self.view.canvas_now().size
@@ -199,12 +194,8 @@ class TrimFrame(Gesture):
         near = [place for is_upright, place in guides if is_upright == upright and abs(place - value) <= reach]
         return near[0] if near else value
 
-    def cancel(self) -> None:
-        if self.moved:
-            self.view.session.undo()
 
-
-class TurnFrame(Gesture):
+class TurnFrame(Changing):
     """Drag the handle over the frame: the frame is turned against the sheet, which is to say the sheet is straightened."""
 
     label = "Turn the frame"
@@ -220,21 +211,15 @@ class TurnFrame(Gesture):
         self.centre = trim_rect(self.view).center()
         self.first = self._angle(at)
         self.start = tilt_now(self.view)
-        self.gesture = self.view.session.new_gesture()
-        self.moved = False
+        self.begin_change()
 
     def _angle(self, at: QPointF) -> float:
         return degrees(atan2(at.y() - self.centre.y(), at.x() - self.centre.x()))
 
     def move(self, at: QPointF) -> None:
-        self.moved = True
         turned = (self._angle(at) - self.first + 180) % 360 - 180
         wanted = min(max(self.start + turned, -45.0), 45.0)
         self.view.session.change_square(self.label, self.gesture, straighten=round(wanted, 2))
-
-    def cancel(self) -> None:
-        if self.moved:
-            self.view.session.undo()
 
 
 def turn_handle(view: SheetView) -> QPointF:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -336,6 +337,10 @@ class SheetView(QWidget):
             self._space = False
         else:
             super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._space = False  # its release goes to another window
+        super().focusOutEvent(event)
 
     # -- painting ----------------------------------------------------------------------------------------------
 

@@ -46,12 +46,15 @@ class History:
         return self.entries[self.at - 1 if running else self.at].docket
 
     def push(self, docket: Docket, label: str, gesture: int | None = None) -> History:
-        """A new entry; further steps of the same ``gesture`` replace it. Unchanged dockets add nothing."""
+        """A new entry; further steps of the same ``gesture`` replace it, and one that leads back to where it began leaves
+        none. Unchanged dockets add nothing."""
         if docket == self.docket:
             return self
         entry = Entry(docket, label, gesture)
-        if self.before(gesture) is not self.docket:
-            return History((*self.entries[: self.at], entry), self.at)
+        started = self.before(gesture)
+        if started is not self.docket:
+            kept = self.entries[: self.at]
+            return History(kept, self.at - 1) if docket == started else History((*kept, entry), self.at)
         kept = self.entries[: self.at + 1]
         return History((*kept, entry), len(kept))
 

@@ -26,6 +26,7 @@ _GAP_CELLS, _FEW = 400, 6  # cells of a small gap between deep strokes at most; 
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
+_BOX7 = np.ones((7, 7), np.uint8)
 _BOX9 = np.ones((9, 9), np.uint8)
 _BOX13 = np.ones((13, 13), np.uint8)
 
@@ -39,15 +40,16 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     their mean differs from paper at all, which shows far below the noise of single pixels, or when what was taken for
     paper in them has another colour than outside.
     """
-    paint = _painted(missing, max(_LEAST, 0.8 * floor))
+    deep = (missing > _DEEP).astype(np.uint8)
+    paint = _painted(missing, deep, max(_LEAST, 0.8 * floor))
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
-        size, mean = _of_areas(missing, 1 - paint, labels, count)
+        size, mean = _of_areas(missing, deep, 1 - paint, labels, count)
         outside = np.zeros(count, bool)
         outside[np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])] = True
         outside[0] = False
         bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.any() else 0.0
-        edged = _edged_by_deep(missing, 1 - paint, labels, count)
+        edged = _edged_by_deep(deep, 1 - paint, labels, count)
         # A small area is darkened more by what encloses it, and its mean is less sure. Where deep paint lies all around, the
         # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
         differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
@@ -60,8 +62,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         paint = np.maximum(paint, held[labels].astype(np.uint8))
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
     inner = cv2.erode(paint, _BOX9)
-    near_deep = cv2.dilate((missing > _DEEP).astype(np.uint8), _BOX13)
-    alone = _half_as_deep(missing, paint, inner) & (1 - near_deep)
+    alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
     return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)
@@ -77,13 +78,11 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     return np.asarray(cv2.erode(half, _BOX3))
 
 
-def _painted(missing: Plane, least: float) -> NDArray[np.uint8]:
+def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[np.uint8]:
     """Where paint is seen, 0 or 1: deep paint by itself; pale paint by the mean of a few cells that no deep paint blurs
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
-    deep = (missing > _DEEP).astype(np.uint8)
-    near_deep = cv2.dilate(deep, _BOX3)
-    told = 1 - near_deep.astype(np.float32)
+    told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
     around, wide = (_mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
@@ -117,10 +116,10 @@ def _mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
 
 
 def _of_areas(
-    missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
+    missing: Plane, deep: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Size and mean difference from paper of each open area, without what deep paint blurs into."""
-    middle = ((bare > 0) & (cv2.dilate((missing > _DEEP).astype(np.uint8), _BOX5) == 0)).ravel()
+    middle = ((bare > 0) & (cv2.dilate(deep, _BOX5) == 0)).ravel()
     flat = labels.ravel()[middle]
     size = np.bincount(flat, minlength=count)
     total = np.bincount(flat, weights=missing.ravel()[middle].astype(np.float64), minlength=count)
@@ -142,10 +141,10 @@ def _other_cast(light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int
 
 
 def _edged_by_deep(
-    missing: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
+    deep: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
 ) -> NDArray[np.float64]:
     """Of each open area the share of its border that has deep paint within a few cells."""
     border = (bare > 0) & (cv2.erode(bare, _BOX3) == 0)
-    deep = cv2.dilate(missing, np.ones((7, 7), np.uint8)) > _DEEP
+    beside = cv2.dilate(deep, _BOX7) > 0
     total = np.bincount(labels[border], minlength=count)
-    return np.bincount(labels[border & deep], minlength=count) / np.maximum(total, 1)
+    return np.bincount(labels[border & beside], minlength=count) / np.maximum(total, 1)
