@@ -37,7 +37,8 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     """Files, sizes, readings and the docket are as promised; the scan is untouched; a second run refuses."""
     before = scan.read_bytes()
     out = tmp_path / "out"
-    done = run("clean", scan, "--out", out, "--json", "--keep-frame", "--save-docket", "--set", "paper.grain=0.1")
+    kept = tmp_path / "kept.json"
+    done = run("clean", scan, "--out", out, "--json", "--keep-frame", "--save-docket", kept, "--set", "paper.grain=0.1")
     assert done.returncode == 0, done.stderr
     report = json.loads(done.stdout)
     assert [Path(p).name for p in report["written"]] == ["sheet-cutout.png", "sheet-paper.png"]
@@ -47,14 +48,13 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     cut, paper, original = pixels(report["written"][0]), pixels(report["written"][1]), pixels(scan)
     assert cut.shape == (*original.shape[:2], 4)
     assert paper.shape == original.shape
-    assert docket_from_json((out / "sheet-docket.json").read_text()).paper.grain == 0.1
+    assert docket_from_json(kept.read_text()).paper.grain == 0.1
+    assert report["docket"] == str(kept)
     assert scan.read_bytes() == before
     again = run("clean", scan, "--out", out)
     assert again.returncode == 1
     assert "already there" in again.stderr
-    third = run(
-        "clean", scan, "--out", out, "--overwrite", "--docket", out / "sheet-docket.json", "--medium", "auto", "--json"
-    )
+    third = run("clean", scan, "--out", out, "--overwrite", "--docket", kept, "--medium", "auto", "--json")
     assert third.returncode == 0
     np.testing.assert_array_equal(pixels(report["written"][0]), cut)
 
@@ -91,16 +91,18 @@ def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
     [
         (["--medium", "crayon"], "no medium 'crayon'"),
         (["--editions", "cutout:jpeg"], "JPEG has no transparency"),
-        (["--set", "paper.sparkle=1"], "no setting called paper.sparkle"),
+        (["--set", "paper.grian=1"], "no setting called paper.grian. Nothing was changed; did you mean paper.grain"),
+        (["--set", "sparkle=1"], "no setting called sparkle. Nothing was changed; the handbook"),
         (["--set", "paper.grain=7"], "paper.grain is wrong"),
         (["--docket", "gone.json"], "cannot be read"),
+        (["--save-docket", "gone/kept.json"], "The folder for gone/kept.json is not there"),
     ],
 )
 def test_wrong_wishes_are_refused_in_one_sentence(scan: Path, tmp_path: Path, args: list[str], says: str) -> None:
     """Nothing is written, and the sentence names the wish."""
     out = tmp_path / "out"
     done = run("clean", scan, "--out", out, *args)
-    assert done.returncode in (1, 2)
+    assert done.returncode == 2
     assert says in done.stderr
     assert "Traceback" not in done.stderr
     assert not out.exists() or not list(out.iterdir())

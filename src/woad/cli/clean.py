@@ -41,11 +41,12 @@ def clean(args: argparse.Namespace) -> int:
             return 2
         failed = 0
         taken: dict[str, str] = {}
-        for picture, coming in chain([first], queue):
+        for number, (picture, coming) in enumerate(chain([first], queue)):
             report = picture.told()
             try:
                 _claim_name(picture.stem, picture.scan.name, taken)
-                report |= _clean_one(picture, coming, args, wanted, base)
+                keep = _docket_file(args.save_docket, picture.stem if number else "")
+                report |= _clean_one(picture, coming, args, wanted, base, keep)
             except TheirError as error:
                 failed += 1
                 report |= {"written": [], "error": str(error)}
@@ -57,18 +58,21 @@ def clean(args: argparse.Namespace) -> int:
 
 def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | None]:
     """Check everything that does not depend on a scan. Raises ``TheirError``."""
-    from woad.core.docket.model import MEDIA
+    from woad.core.docket.model import MEDIA, Docket
     from woad.core.editions.edition import parse_editions
 
     wanted, base = parse_editions(args.editions), _base_docket(args.docket)
     if args.medium != "auto" and args.medium not in MEDIA:
         raise BadSetting("medium", f"There is no medium {args.medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
+    _changed(base or Docket(), args)
     try:
         args.out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(
             f"The folder {args.out} cannot be made ({error.strerror}). Nothing was changed; choose another one."
         ) from None
+    if args.save_docket is not None and not args.save_docket.absolute().parent.is_dir():
+        raise CannotWrite(f"The folder for {args.save_docket} is not there. Nothing was changed; choose another one.")
     return wanted, base
 
 
@@ -78,13 +82,20 @@ def _claim_name(stem: str, name: str, taken: dict[str, str]) -> None:
     taken[stem] = name
 
 
+def _docket_file(wish: Path | None, stem: str) -> Path | None:
+    """Where a picture's settings go: the first one's (no ``stem``) to the file that was named, each other's beside it."""
+    return wish.with_stem(f"{wish.stem}-{stem}") if wish is not None and stem else wish
+
+
 def _clean_one(
     picture: Picture,
     coming: Future[Decoded],
     args: argparse.Namespace,
     editions: tuple[Edition, ...],
     base: Docket | None,
+    keep: Path | None,
 ) -> dict[str, Any]:
+    """Clean one picture and keep its settings in the file ``keep``. Raises ``TheirError``."""
     from woad.core.docket.media import starting_docket
     from woad.core.docket.model import Docket
     from woad.core.editions.clean import readings_json, write_sheet
@@ -94,9 +105,8 @@ def _clean_one(
 
     for edition in editions:
         refuse_existing(edition.path_for(picture.stem, args.out), args.overwrite)
-    docket_path = args.out / f"{picture.stem}-docket.json"
-    if args.save_docket:
-        refuse_existing(docket_path, args.overwrite)
+    if keep is not None:
+        refuse_existing(keep, args.overwrite)
     sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
     docket = base
     if docket is None:
@@ -108,10 +118,10 @@ def _clean_one(
     with _progress(picture.name, args.json) as progress:
         written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
-    if args.save_docket:
+    if keep is not None:
         text = docket.to_json() + "\n"
-        write_safely(docket_path, lambda path: path.write_bytes(text.encode()), args.overwrite)
-        report["docket"] = str(docket_path)
+        write_safely(keep, lambda path: path.write_bytes(text.encode()), args.overwrite)
+        report["docket"] = str(keep)
     return report
 
 

@@ -21,13 +21,17 @@ def parser() -> argparse.ArgumentParser:
         "--out", type=Path, required=True, metavar="DIR", help="folder for the results; made when missing"
     )
     clean.add_argument("--medium", default="auto", help=f"auto|{MEDIA_TEXT}")
-    clean.add_argument("--editions", default="cutout,paper", help="cutout, paper; with :png, :jpeg or :tiff after it")
+    clean.add_argument(
+        "--editions", default="cutout,paper", help="cutout, paper, darken; with :png, :jpeg or :tiff after it"
+    )
     clean.add_argument(
         "--keep-frame", action="store_true", help="keep the scan's own pixel grid: no straightening, no trimming"
     )
     clean.add_argument("--docket", type=Path, metavar="FILE", help="settings to use, as written by --save-docket")
     clean.add_argument("--set", action="append", default=[], metavar="STEP.NAME=VALUE", help="change one setting")
-    clean.add_argument("--save-docket", action="store_true", help="write the settings used beside the results")
+    clean.add_argument(
+        "--save-docket", type=Path, metavar="FILE", help="write the settings used; of further scans to FILE-<scan>"
+    )
     clean.add_argument("--json", action="store_true", help="print one JSON object per scan")
     clean.add_argument("--overwrite", action="store_true", help="replace files that are already there")
     report = commands.add_parser("report", help="is a scan good enough? Writes nothing")
