@@ -383,3 +383,32 @@ def test_a_first_look_comes_before_the_settled_sheet(window, settle, tmp_path: P
     assert [settled for settled, _ in states][:2] == [False, True]
     assert states[0][1] == states[1][1] == (big.shape[1], big.shape[0])
     assert isinstance(window.session.docket, Docket)
+
+
+def test_sheets_of_one_name_replace_neither_each_other_nor_a_scan(window, settle, tmp_path: Path) -> None:
+    """Two files called alike and a scan called as an edition would be: all editions are written, with a number where one is
+    needed; with overwriting allowed, the scan is still what it was."""
+    paths = [tmp_path / "left" / "pen.png", tmp_path / "right" / "pen.png", tmp_path / "out" / "pen-paper.png"]
+    for path, amount in zip(paths, (1, 2, 3), strict=True):
+        path.parent.mkdir()
+        picture = pen_scan().encoded.copy()
+        picture[40 : 40 + 60 * amount, 40:100] = 30
+        Image.fromarray(picture).save(path)
+    before = paths[2].read_bytes()
+    window.open_files(paths)
+    settle(window)
+    window.editions.paper.setChecked(False)
+    window.editions.overwrite.setChecked(True)
+    window.write(True)
+    settle(window)
+    names = ["pen-cutout.png", "pen-2-cutout.png", "pen-paper-cutout.png"]
+    assert {path.name for path in window.session.folder.iterdir()} == {*names, "pen-paper.png"}
+    dark = [int((pixels(window.session.folder / name)[30:240, 30:110, 3] > 200).sum()) for name in names]
+    assert dark[0] < dark[1] < dark[2]
+    window.editions.paper.setChecked(True)
+    window.session.choose(0)
+    settle(window)
+    window.write(False)
+    settle(window)
+    assert "one of the scans" in window.messages.text.text()
+    assert paths[2].read_bytes() == before

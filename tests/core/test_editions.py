@@ -16,7 +16,7 @@ from PIL import Image
 from sheets import colour_sheet, pen_sheet
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import write_sheet
-from woad.core.editions.edition import Edition, parse_editions, write_edition
+from woad.core.editions.edition import Destination, Edition, parse_editions, write_edition
 from woad.core.editions.picture import paper_picture
 from woad.core.errors import BadSetting, CannotWrite, Impossible
 from woad.core.formats.write import write_safely
@@ -67,7 +67,7 @@ def test_knock_out_off_has_no_cut_out(tmp_path: Path) -> None:
     """It says so, and writes nothing."""
     docket = Docket().with_setting("knockout.on", False)
     with pytest.raises(Impossible, match="Knock-out is off"):
-        write_sheet(pen_sheet(), docket, (Edition("cutout"),), tmp_path, overwrite=False)
+        write_sheet(pen_sheet(), docket, (Edition("cutout"),), Destination(tmp_path, "sheet"))
     assert list(tmp_path.iterdir()) == []
 
 
@@ -76,10 +76,14 @@ def test_existing_files_are_left_unless_allowed(tmp_path: Path) -> None:
     target = tmp_path / "sheet-cutout.png"
     target.write_bytes(b"mine")
     with pytest.raises(CannotWrite, match="already there"):
-        write_sheet(pen_sheet(), Docket(), parse_editions("cutout,paper"), tmp_path, overwrite=False)
+        write_sheet(pen_sheet(), Docket(), parse_editions("cutout,paper"), Destination(tmp_path, "sheet"))
     assert target.read_bytes() == b"mine"
     assert len(list(tmp_path.iterdir())) == 1
-    write_sheet(pen_sheet(), Docket(), parse_editions("cutout"), tmp_path, overwrite=True)
+    scan = Destination(tmp_path, "sheet", True, [tmp_path / "elsewhere" / ".." / "sheet-cutout.png"])
+    with pytest.raises(CannotWrite, match="one of the scans"):
+        write_sheet(pen_sheet(), Docket(), parse_editions("cutout"), scan)
+    assert target.read_bytes() == b"mine"
+    write_sheet(pen_sheet(), Docket(), parse_editions("cutout"), Destination(tmp_path, "sheet", True))
     with Image.open(target) as image:
         assert image.mode == "RGBA"
 

@@ -13,7 +13,7 @@ from woad.app.session import Session
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet
-from woad.core.editions.edition import Edition
+from woad.core.editions.edition import Destination, Edition
 from woad.core.errors import Cancelled, WoadError
 from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 from woad.core.render.check import Checks, check_sheet
@@ -33,6 +33,7 @@ class Opener(QObject):
         self.lane = Lane("open", self, queue=True)
 
     def open(self, sources: list[Source]) -> None:
+        self.session.scans.update(source for source in sources if isinstance(source, Path))
         whole, troubles = _with_pages(sources)
         for source in whole:
             entry = self.session.add(_name_of(source))
@@ -292,15 +293,15 @@ class Writer(QObject):
             if sheet is None or entry.history is None or not sheet.settled:
                 continue
             docket, name = entry.history.docket, entry.name
+            to = Destination(folder, self.session.stem_of(entry), overwrite, tuple(self.session.scans))
             self.under_way += 1
 
-            def work(sheet=sheet, docket=docket, name=name) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
+            def work(sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
                 if self.lane.stop.is_set():
                     raise Cancelled
                 folder.mkdir(parents=True, exist_ok=True)
                 return write_sheet(
-                    resquare(sheet, docket), docket, editions, folder, overwrite, lambda share: self._share.emit(name, share),
-                    self.lane.stop,
+                    resquare(sheet, docket), docket, editions, to, lambda share: self._share.emit(name, share), self.lane.stop
                 )  # fmt: skip
 
             self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]

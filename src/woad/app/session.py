@@ -76,6 +76,7 @@ class Session(QObject):
         self.spot_zoom = 1
         self.folder: Path = Path.cwd() / "out"
         self.folder_chosen = False
+        self.scans: set[Path] = set()  # files that were opened; nothing is ever written over them
         self.taken_off: list[Entry] = []
         self._gesture = 0
 
@@ -117,6 +118,20 @@ class Session(QObject):
             self.at = 0
         self.pile_changed.emit()
         return entry
+
+    def stem_of(self, entry: Entry) -> str:
+        """What a sheet's editions are called after. Sheets of one name, from two folders say, get a number each, so that
+        none replaces another's."""
+        taken: set[str] = set()
+        for one in self.entries:
+            own = stem = Path(one.name).stem if one.original is None else one.original.stem
+            number = 2
+            while stem in taken:
+                stem, number = f"{own}-{number}", number + 1
+            if one is entry:
+                return stem
+            taken.add(stem)
+        raise ValueError("the sheet is not on the pile")
 
     def settle(self, entry: Entry, loaded: Loaded) -> None:
         """A sheet has been read (a first look, or in full). Settings made meanwhile stay."""

@@ -99,14 +99,16 @@ def _clean_one(
     from woad.core.docket.media import starting_docket
     from woad.core.docket.model import Docket
     from woad.core.editions.clean import readings_json, write_sheet
+    from woad.core.editions.edition import Destination
     from woad.core.formats.write import refuse_existing, write_safely
     from woad.core.render.sheet import resquare
     from woad.core.render.strays import lean_sheet
 
+    to = Destination(args.out, picture.stem, args.overwrite, args.scans)
     for edition in editions:
-        refuse_existing(edition.path_for(picture.stem, args.out), args.overwrite)
+        to.path(edition)
     if keep is not None:
-        refuse_existing(keep, args.overwrite)
+        refuse_existing(keep, args.overwrite, args.scans)
     sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
     docket = base
     if docket is None:
@@ -116,7 +118,7 @@ def _clean_one(
     docket = _changed(docket, args)
     sheet = resquare(sheet, docket)
     with _progress(picture.name, args.json) as progress:
-        written = write_sheet(sheet, docket, editions, args.out, args.overwrite, progress)
+        written = write_sheet(sheet, docket, editions, to, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
     if keep is not None:
         text = docket.to_json() + "\n"

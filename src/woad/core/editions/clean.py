@@ -11,10 +11,9 @@ from threading import Event
 import numpy as np
 
 from woad.core.docket.model import Docket
-from woad.core.editions.edition import NO_CUTOUT, Edition, write_edition
+from woad.core.editions.edition import NO_CUTOUT, Destination, Edition, write_edition
 from woad.core.errors import Impossible
 from woad.core.estimate import NoEstimate
-from woad.core.formats.write import refuse_existing
 from woad.core.render.recipe import make_recipe, resolve_points
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import corners_in_force, tilt_in_force
@@ -35,8 +34,7 @@ def write_sheet(
     sheet: Sheet,
     docket: Docket,
     editions: tuple[Edition, ...],
-    folder: Path,
-    overwrite: bool,
+    to: Destination,
     progress: Progress | None = None,
     stop: Event | None = None,
 ) -> tuple[Written, ...]:
@@ -46,9 +44,7 @@ def write_sheet(
     """
     if not docket.knockout.on and any(edition.kind != "paper" for edition in editions):
         raise Impossible(NO_CUTOUT)
-    targets = [Written(e, e.path_for(sheet.original.stem, folder)) for e in editions]
-    for one in targets:
-        refuse_existing(one.path, overwrite)
+    targets = [Written(edition, to.path(edition)) for edition in editions]
 
     def part(low: float, high: float) -> Progress | None:
         return None if progress is None else lambda share: progress(low + (high - low) * share)
@@ -57,7 +53,7 @@ def write_sheet(
     with ThreadPoolExecutor(2) as pool:
         jobs = [
             pool.submit(
-                write_edition, planes, one.edition, one.path, sheet.ppi, overwrite,
+                write_edition, planes, one.edition, one.path, sheet.ppi, to.overwrite,
                 part(0.6, 1.0) if i == 0 else None, stop,
             )
             for i, one in enumerate(targets)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Event
@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 
 from woad.core.errors import BadSetting, Impossible
-from woad.core.formats.write import save_image
+from woad.core.formats.write import refuse_existing, save_image
 from woad.core.raster.compositing import on_white_table
 from woad.core.render.whole import Planes
 
@@ -38,6 +38,23 @@ class Edition:
 
     def path_for(self, stem: str, folder: Path) -> Path:
         return folder / f"{stem}-{self.kind}{SUFFIX[self.format]}"
+
+
+@dataclass(frozen=True)
+class Destination:
+    """Where a sheet's editions go: a ``folder``, what their names begin with (``stem``), whether files that are there may be
+    replaced (``overwrite``), and the ``scans``, which never are."""
+
+    folder: Path
+    stem: str
+    overwrite: bool = False
+    scans: Collection[Path] = ()
+
+    def path(self, edition: Edition) -> Path:
+        """The edition's file. Raises ``CannotWrite`` when it is there and may not be replaced."""
+        path = edition.path_for(self.stem, self.folder)
+        refuse_existing(path, self.overwrite, self.scans)
+        return path
 
 
 def parse_editions(text: str) -> tuple[Edition, ...]:

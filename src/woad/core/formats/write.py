@@ -6,7 +6,7 @@ import contextlib
 import errno
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 from threading import Event
 from typing import Any
@@ -45,8 +45,10 @@ def write_safely(target: Path, write: Callable[[Path], object], overwrite: bool)
             temporary.unlink(missing_ok=True)
 
 
-def refuse_existing(target: Path, overwrite: bool) -> None:
-    """Raise :class:`CannotWrite` when the target is there and may not be replaced."""
+def refuse_existing(target: Path, overwrite: bool, scans: Collection[Path] = ()) -> None:
+    """Raise :class:`CannotWrite` when the target is there and may not be replaced; one of the ``scans`` never may be."""
+    if target.exists() and target.resolve() in {scan.resolve() for scan in scans}:
+        raise CannotWrite(f"{target.name} is one of the scans and was left as it is. Choose another folder or name.")
     if target.exists() and not overwrite:
         raise CannotWrite(
             f"{target.name} is already there and was left as it is. Allow overwriting, or choose another name."
