@@ -39,6 +39,14 @@ def tiff_of(pages: list[np.ndarray], copy: np.ndarray) -> bytes:
     return out.getvalue()
 
 
+def pil_bytes(bits: np.ndarray, kind: str, **extra: object) -> bytes:
+    """A picture of one bit a pixel."""
+    out = io.BytesIO()
+    Image.fromarray(bits).save(out, kind, **extra)
+    return out.getvalue()
+
+
+BITS = GREY > 127
 LOSSLESS = {
     "png-rgb": (image_bytes(RGB, "PNG"), RGB),
     "png-grey": (image_bytes(GREY, "PNG"), GREY[..., None]),
@@ -50,6 +58,17 @@ LOSSLESS = {
     ),
     "tiff-deflate-tiled": (tiff(RGB, photometric="rgb", compression="zlib", tile=(16, 16), predictor=True), RGB),
     "webp": (image_bytes(RGB, "WEBP", lossless=True), RGB),
+    "tiff-grey-white-is-zero": (tiff(255 - GREY, photometric="miniswhite"), GREY[..., None]),
+    "tiff-planes": (tiff(np.moveaxis(RGB, 2, 0), photometric="rgb", planarconfig="separate"), RGB),
+    "tiff-big-endian-16": (
+        tiff(RGB.astype(">u2") * 257, photometric="rgb", byteorder=">"),
+        RGB.astype(np.uint16) * 257,
+    ),
+    "tiff-one-bit": (
+        pil_bytes(BITS, "TIFF", compression="group4"),
+        np.where(BITS, np.uint8(255), np.uint8(0))[..., None],
+    ),
+    "png-one-bit": (pil_bytes(BITS, "PNG"), np.where(BITS, np.uint8(255), np.uint8(0))[..., None]),
 }
 
 
@@ -129,6 +148,8 @@ BROKEN = {
     "bomb": png_claiming(100_000, 100_000),
     "no pixels": png_claiming(0, 0),
     "header lies": png_claiming(3000, 3000),
+    "fractions": tiff(GREY.astype(np.float32) / 255, photometric="minisblack"),
+    "32 bits": tiff(GREY.astype(np.uint32) << 24, photometric="minisblack"),
 }
 
 

@@ -55,8 +55,6 @@ def _vips(data: bytes, **which: int) -> Pixels:
     image = pyvips.Image.new_from_source(source, "", access="sequential", fail_on="truncated", **which)
     if image.interpretation == "cmyk":
         image = image.colourspace("srgb")
-    if image.format not in ("uchar", "ushort"):
-        image = image.colourspace("b-w" if image.bands < 3 else "srgb").cast("uchar")
     return np.asarray(image.numpy())
 
 

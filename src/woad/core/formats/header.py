@@ -61,14 +61,17 @@ def read_header(name: str, data: bytes, page: int = 0) -> Header:
     try:
         if kind == "heic":
             return _heic(data)
-        return _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
-    except FileUnreadable:
-        raise
+        header = _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
     except Exception as error:
         # The libraries raise many types for a broken header; the user's next step is the same.
         raise FileUnreadable(
             f"{name} is damaged: its header cannot be read. It is unchanged; copy or scan it again."
         ) from error
+    if header.bits not in (8, 16):
+        raise FileUnreadable(
+            f"{name} holds numbers of another kind than a scanner's 8 or 16 bits. It is unchanged; save it anew with those."
+        )
+    return header
 
 
 def _heic(data: bytes) -> Header:
@@ -109,7 +112,7 @@ def _by_vips(kind: str, data: bytes, **which: int) -> Header:
         width=int(image.width),
         height=int(image.height),
         bands=int(image.bands),
-        bits=16 if image.format in ("ushort", "short") else 8,
+        bits={"uchar": 8, "ushort": 16}.get(image.format, 32),
         ppi=round(ppi, 2) if has_ppi or abs(image.xres - 1.0) > 1e-3 else None,
         orientation=int(orientation) if orientation in range(1, 9) else 1,
         profile=get("icc-profile-data"),
