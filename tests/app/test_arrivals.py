@@ -70,6 +70,21 @@ def test_a_vanished_folder_is_said_and_sheets_stay(window, qtbot, settle, inbox:
     assert "cannot be watched" in window.messages.text.text()
 
 
+def test_editions_written_into_the_watched_folder_are_not_taken_in(window, qtbot, settle, inbox: Path) -> None:  # type: ignore[no-untyped-def]
+    """Else each edition would be cleaned and written as a sheet of its own, without an end."""
+    (inbox / "new.png").write_bytes(image_file(tilted(0.0)))
+    qtbot.waitUntil(lambda: names(window) == ["new.png"], timeout=10_000)
+    settle(window)
+    window.session.folder = inbox
+    window.write(False)
+    settle(window)
+    assert (inbox / "new-paper.png").exists()
+    (inbox / "next.png").write_bytes(image_file(tilted(0.0)))
+    qtbot.waitUntil(lambda: "next.png" in names(window), timeout=10_000)
+    settle(window)
+    assert names(window) == ["new.png", "next.png"]
+
+
 def test_watching_stops_on_request(window, qtbot, inbox: Path) -> None:  # type: ignore[no-untyped-def]
     """The same menu entry ends it; later files are left alone."""
     window.actions_["watch"].trigger()

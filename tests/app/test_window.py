@@ -38,6 +38,10 @@ def opened(window, settle, scan: Path):  # type: ignore[no-untyped-def]
 def drop(window, paths: list[Path]) -> None:  # type: ignore[no-untyped-def]
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    drop_data(window, data)
+
+
+def drop_data(window, data: QMimeData) -> None:  # type: ignore[no-untyped-def]
     args = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     enter = QDragEnterEvent(QPoint(400, 300), *args)
     QGuiApplication.sendEvent(window, enter)
@@ -271,6 +275,33 @@ def test_paste_takes_a_picture_from_the_clipboard(window, settle) -> None:  # ty
     QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     settle(window)
     assert "no picture on the clipboard" in window.messages.text.text()
+
+
+def test_a_folder_and_a_picture_are_dropped(window, settle, tmp_path: Path) -> None:
+    """A folder's images come as they are numbered, its other files not; a picture without a file becomes a sheet; what is
+    neither becomes a sentence."""
+    full, empty = tmp_path / "job", tmp_path / "none"
+    full.mkdir()
+    empty.mkdir()
+    for name in ("sheet-10.png", "sheet-2.png", ".sheet-1.png"):
+        (full / name).write_bytes(pen_sheet().original.data)
+    (full / "notes.txt").write_text("two sheets")
+    window.session.folder_chosen = False
+    drop(window, [empty, full])
+    assert "no image in the folder none" in window.messages.text.text()
+    assert [entry.name for entry in window.session.entries] == ["sheet-2.png", "sheet-10.png"]
+    assert window.session.folder == full / "editions"
+    data = QMimeData()
+    data.setImageData(QImage(str(full / "sheet-2.png")))
+    drop_data(window, data)
+    settle(window)
+    assert [entry.name for entry in window.session.entries][2:] == ["dropped-1.png"]
+    assert window.session.entries[2].sheet.full_size == window.session.entries[0].sheet.full_size
+    data = QMimeData()
+    data.setUrls([QUrl("ftp://tidewrack.example/crane.png")])
+    drop_data(window, data)
+    assert "no file of this computer" in window.messages.text.text()
+    assert len(window.session.entries) == 3
 
 
 def test_writing_twice_refuses_and_a_stop_leaves_nothing(opened, settle) -> None:  # type: ignore[no-untyped-def]

@@ -10,12 +10,12 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from woad.app.entry import Entry, Loaded, Source, load_first, load_full
 from woad.app.session import Session
+from woad.app.sources import name_of, with_pages
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet
 from woad.core.editions.edition import Destination, Edition
 from woad.core.errors import Cancelled, WoadError
-from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 from woad.core.render.check import Checks, check_sheet
 from woad.core.render.edge_readings import read_edges
 from woad.core.render.mending import mended_pyramid
@@ -34,9 +34,9 @@ class Opener(QObject):
 
     def open(self, sources: list[Source]) -> None:
         self.session.scans.update(source for source in sources if isinstance(source, Path))
-        whole, troubles = _with_pages(sources)
+        whole, troubles = with_pages(sources)
         for source in whole:
-            entry = self.session.add(_name_of(source))
+            entry = self.session.add(name_of(source))
             self.lane.submit(lambda s=source: load_first(s), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
         for says in troubles:
             self.session.message.emit(says)
@@ -76,27 +76,6 @@ def _tell(session: Session, result: Result, failed: str) -> None:
     """Say what became of work beside the window that came to nothing; work that was only stopped says nothing."""
     if result.error is not None and not isinstance(result.error, Cancelled):
         session.message.emit(_words(result.error, failed))
-
-
-def _with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:
-    """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
-    out: list[Source] = []
-    troubles = []
-    for source in sources:
-        if not isinstance(source, Path) or not may_have_pages(source):
-            out.append(source)
-            continue
-        try:
-            out += take_in_pages(source.name, read_bytes(source))
-        except WoadError as error:
-            troubles.append(str(error))
-    return out, troubles
-
-
-def _name_of(source: Source) -> str:
-    if isinstance(source, Original):
-        return source.stem
-    return source.name if isinstance(source, Path) else source[0]
 
 
 class Checker(QObject):
@@ -294,6 +273,7 @@ class Writer(QObject):
                 continue
             docket, name = entry.history.docket, entry.name
             to = Destination(folder, self.session.stem_of(entry), overwrite, tuple(self.session.scans))
+            self.session.written.update(edition.path_for(to.stem, folder) for edition in editions)
             self.under_way += 1
 
             def work(sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]

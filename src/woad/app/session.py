@@ -77,6 +77,7 @@ class Session(QObject):
         self.folder: Path = Path.cwd() / "out"
         self.folder_chosen = False
         self.scans: set[Path] = set()  # files that were opened; nothing is ever written over them
+        self.written: set[Path] = set()  # editions that are written or being written; a watched folder may hold them
         self.taken_off: list[Entry] = []
         self._gesture = 0
 

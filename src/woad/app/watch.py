@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
-from woad.core.formats.header import SUFFIXES
+from woad.app.sources import is_image
 from woad.core.formats.whole import looks_whole
 
 LOOK_MS = 250
@@ -61,7 +61,7 @@ class FolderWatch(QObject):
         """Watch a folder; images that are in it already are left alone. Returns what is wrong, or an empty text."""
         self.stop()
         try:
-            self._known = {_mark(path) for path in folder.iterdir() if _is_image(path)}
+            self._known = {_mark(path) for path in folder.iterdir() if is_image(path)}
             observer = Observer()
             observer.schedule(_Handler(self), str(folder), recursive=False)
             observer.start()
@@ -93,7 +93,7 @@ class FolderWatch(QObject):
             )
             return
         path = Path(name)
-        if path.parent == self.folder and path.suffix.lower() in SUFFIXES and path not in self._arriving:
+        if path.parent == self.folder and is_image(path) and path not in self._arriving:
             self._arriving[path] = _Arriving(since=monotonic())
             self._timer.start()
 
@@ -124,10 +124,6 @@ class FolderWatch(QObject):
                 )
         if not self._arriving:
             self._timer.stop()
-
-
-def _is_image(path: Path) -> bool:
-    return path.suffix.lower() in SUFFIXES and path.is_file()
 
 
 def _mark(path: Path) -> tuple[str, int, int]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QEvent, QIODevice, Qt, QTimer
+from PySide6.QtCore import QEvent, QMimeData, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import (
     QColorDialog,
@@ -89,7 +89,7 @@ class MainWindow(QMainWindow):
         self.editions.write_asked.connect(self.write)
         self.writer.idle.connect(self._writing_over)
         self.viewbar.picture_asked.connect(self.choose_picture)
-        desk.watch.arrived.connect(lambda path: self.open_files([path]))
+        desk.watch.arrived.connect(self._arrived)
         desk.watch.lost.connect(self._say)
         desk.watch.changed.connect(self._refresh_all)
         session = self.session
@@ -141,12 +141,17 @@ class MainWindow(QMainWindow):
         self.open_files([Path(name) for name in names])
 
     def open_files(self, sources: Sequence[Source]) -> None:
+        from woad.app.sources import within_folders
+
         self.complete()
+        sources, troubles = within_folders(list(sources))
         first = next((source for source in sources if isinstance(source, Path)), None)
         if first is not None and not self.session.folder_chosen and not self.session.entries:
             # Beside the scans, in a folder of their own.
             self.session.folder = first.resolve().parent / "editions"
-        self.desk.opener.open(list(sources))
+        self.desk.opener.open(sources)
+        for says in troubles:
+            self._say(says)
 
     def open_demo(self) -> None:
         from woad.demo.job import demo_files
@@ -166,6 +171,11 @@ class MainWindow(QMainWindow):
             self.start_watching(Path(name))
         self._refresh_all()
 
+    def _arrived(self, path: Path) -> None:
+        """Take in what came into the watched folder, but not what Woad itself wrote there."""
+        if path.resolve() not in {own.resolve() for own in self.session.written}:
+            self.open_files([path])
+
     def start_watching(self, folder: Path) -> None:
         self.complete()
         trouble = self.desk.watch.start(folder)
@@ -173,21 +183,21 @@ class MainWindow(QMainWindow):
             self._say(trouble)
 
     def paste(self) -> None:
-        self.complete()
-        data = QGuiApplication.clipboard().mimeData()
-        files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()] if data.hasUrls() else []
-        if files:
-            self.open_files(files)
-            return
-        image = QGuiApplication.clipboard().image()
-        if image.isNull():
+        if not self._take_in(QGuiApplication.clipboard().mimeData(), "pasted"):
             self._say(self.tr("There is no picture on the clipboard. Nothing was changed; copy one and paste again."))
-            return
-        buffer = QBuffer()
-        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        image.save(buffer, "PNG")  # type: ignore[call-overload]
-        count = sum(1 for entry in self.session.entries if entry.name.startswith("pasted"))
-        self.open_files([(f"pasted-{count + 1}.png", bytes(buffer.data().data()))])
+
+    def _take_in(self, data: QMimeData, name: str) -> bool:
+        """Open what was pasted or dropped; False when it holds no picture."""
+        from woad.app.sources import from_mime
+
+        self.complete()
+        found = from_mime(data)
+        if isinstance(found, bytes):
+            count = sum(1 for entry in self.session.entries if entry.name.startswith(name))
+            self.open_files([(f"{name}-{count + 1}.png", found)])
+        elif found:
+            self.open_files(found)
+        return found is not None
 
     def write(self, everything: bool) -> None:
         editions = self.editions.editions()
@@ -322,10 +332,12 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        if files:
+        if self._take_in(event.mimeData(), "dropped"):
             event.acceptProposedAction()
-            self.open_files(files)
+        else:
+            self._say(
+                self.tr("What was dropped is no file of this computer. Nothing was changed; save it and drop the file.")
+            )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._ready and event.key() == Qt.Key.Key_B and not event.isAutoRepeat() and not event.modifiers():
