@@ -311,7 +311,10 @@ def test_writing_twice_refuses_and_a_stop_leaves_nothing(opened, settle) -> None
     settle(opened)
     assert not list(opened.session.folder.glob("*"))
     opened.write(False)
+    opened.writer.stop()
+    opened.write(False)  # at once: what was stopped is not written after all
     settle(opened)
+    assert "already there" not in opened.messages.text.text()
     first = (opened.session.folder / "pen-cutout.png").read_bytes()
     opened.write(False)
     settle(opened)
@@ -322,6 +325,19 @@ def test_writing_twice_refuses_and_a_stop_leaves_nothing(opened, settle) -> None
     opened.write(False)
     settle(opened)
     assert (opened.session.folder / "pen-cutout.png").read_bytes() != first
+
+
+def test_a_pile_is_written_as_far_as_it_is_ready(window, settle, scan: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """A sheet that is still being opened is not passed over in silence."""
+    late = tmp_path / "late.png"
+    late.write_bytes(scan.read_bytes())
+    drop(window, [scan])
+    settle(window)
+    drop(window, [late])
+    window.write(True)
+    settle(window)
+    assert "Not written: 1 of 2 sheets" in window.messages.text.text()
+    assert {path.name for path in window.session.folder.iterdir()} == {"pen-cutout.png", "pen-paper.png"}
 
 
 def test_a_pile_keeps_each_sheets_own_settings(window, settle, scan: Path, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]

@@ -266,10 +266,14 @@ class Writer(QObject):
         self._share.connect(self.progress)
 
     def write(self, entries: list[Entry], editions: tuple[Edition, ...], folder: Path, overwrite: bool) -> None:
-        self.lane.stop.clear()
+        """Write the editions of every sheet that is ready; of the others it says that they were not written."""
+        if self.lane.stop.is_set():
+            self.lane.stop = Event()  # what waits from before was stopped, and stays so
+        stop, unready = self.lane.stop, 0
         for entry in entries:
             sheet = entry.sheet
             if sheet is None or entry.history is None or not sheet.settled:
+                unready += 1
                 continue
             docket, name = entry.history.docket, entry.name
             to = Destination(folder, self.session.stem_of(entry), overwrite, tuple(self.session.scans))
@@ -277,14 +281,19 @@ class Writer(QObject):
             self.under_way += 1
 
             def work(sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
-                if self.lane.stop.is_set():
+                if stop.is_set():
                     raise Cancelled
                 folder.mkdir(parents=True, exist_ok=True)
                 return write_sheet(
-                    resquare(sheet, docket), docket, editions, to, lambda share: self._share.emit(name, share), self.lane.stop
+                    resquare(sheet, docket), docket, editions, to, lambda share: self._share.emit(name, share), stop
                 )  # fmt: skip
 
             self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]
+        if unready:
+            says = self.session.tr(
+                "Not written: {0} of {1} sheets, still being opened. Write again when they are ready."
+            )
+            self.session.message.emit(says.format(unready, len(entries)))
         if not self.under_way:
             self.idle.emit()
 
