@@ -220,11 +220,11 @@ def test_a_click_on_a_ring_chooses_its_stray_and_one_beside_moves_on(desk, settl
         QTest.mouseClick(desk.view, LEFT, NONE, on_view(desk, x + 2, y - 2).toPoint())
         place = straywork.current(desk.session).place
         assert (place[0] * w, place[1] * h) == pytest.approx((x, y), abs=6)
-    chosen = desk.session.stray
+    chosen = straywork.current(desk.session)
     gap = np.hypot(items.places[:, 0] * w - 300, items.places[:, 1] * h - 560)
     assert gap.min() > 40
     QTest.mouseClick(desk.view, LEFT, NONE, on_view(desk, 300, 560).toPoint())
-    assert desk.session.stray == chosen
+    assert straywork.current(desk.session) == chosen
 
 
 def test_reach_and_hanging_together_act_on_the_last_tone(desk, settle) -> None:

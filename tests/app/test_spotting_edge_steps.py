@@ -94,6 +94,42 @@ def test_stepping_through_strays_and_deciding(desk, settle) -> None:
     assert desk.session.docket.spotting.decided == ()
 
 
+def test_what_is_chosen_is_a_stray_of_this_sheet_and_not_a_place_in_a_list(desk, settle, tmp_path) -> None:
+    """Delete on another sheet, or in another step, decides nothing; a speck wiped off above the chosen one in the list leaves
+    it chosen."""
+    other = tmp_path / "other.png"
+    other.write_bytes((tmp_path / "strewn.png").read_bytes())
+    for _ in range(3):
+        QTest.keyClick(desk.view, Qt.Key.Key_N)
+    settle(desk)
+    third, before = straywork.current(desk.session), desk.session.docket
+    desk.session.go_to("paper")
+    QTest.keyClick(desk.view, Qt.Key.Key_Delete)
+    assert desk.session.docket is before and "No stray is chosen" in desk.messages.text.text()
+    desk.session.go_to("spotting")
+    desk.open_files([other])
+    settle(desk)
+    QTest.keyClick(desk.view, Qt.Key.Key_PageDown)
+    settle(desk)
+    assert straywork.current(desk.session) is None
+    untouched = desk.session.docket
+    QTest.keyClick(desk.view, Qt.Key.Key_Delete)
+    assert desk.session.docket is untouched
+    QTest.keyClick(desk.view, Qt.Key.Key_PageUp)
+    settle(desk)
+    assert straywork.current(desk.session) == third
+    first = straywork.items_of(desk.session.entry).items[0].place
+    at_first = np.array([first[0] * W, first[1] * H])
+    desk.take_tool("mend")
+    desk.session.look(fine_brush=8 / W)
+    drag(desk, tuple(at_first), tuple(at_first + 2))
+    settle(desk)
+    items = straywork.items_of(desk.session.entry).items
+    assert first not in [item.place for item in items]
+    assert straywork.current(desk.session).place == pytest.approx(third.place, abs=0.003)
+    assert items.index(straywork.current(desk.session)) == 1
+
+
 def test_a_streak_is_listed_gone_from_the_file_and_can_be_kept(window, settle, tmp_path) -> None:
     """A dark column along the whole scan: in the list, not in the file; kept, it is written; undone, it is gone again."""
     picture = np.asarray(Image.open(strewn_file(tmp_path))).copy()

@@ -40,6 +40,7 @@ class Entry:
     written: tuple[Path, ...] = ()
     takes: tuple[Take, ...] = ()
     stray_items: tuple[object, object, Any] | None = None  # the list of strays, with what it was made from
+    stray: tuple[float, float] | None = None  # the one that is looked at, by its place on the scan (shares)
     off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)
 

@@ -66,7 +66,6 @@ class Session(QObject):
         self.brush_hard = 0.5
         self.copy_source: tuple[float, float] | None = None  # where copy over takes from, shares of the scan
         self.tone_reach, self.tone_together = 24.0, False  # what the next picked tone will have
-        self.stray = -1  # the stray that is looked at, by its place in the list
         self.bright: tuple[int, int, int] = (201, 70, 56)
         self.picture: Ground | None = None
         self.rulers = False
@@ -278,6 +277,12 @@ class Session(QObject):
         entry.sheet, entry.cache, entry.checks = sheet, RegionCache(), None
         if entry is self.entry:
             self.sheet_changed.emit()
+
+    def look_at_stray(self, place: tuple[float, float]) -> None:
+        """Choose a stray of the sheet by its place; each sheet keeps its own."""
+        if self.entry is not None and self.entry.stray != place:
+            self.entry.stray = place
+            self.view_changed.emit()
 
     def know_strays(self, entry: Entry, sheet: Sheet) -> None:
         """The same sheet, looked over for strays."""

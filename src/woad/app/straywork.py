@@ -14,6 +14,7 @@ from woad.core.render.found import Found
 from woad.core.units import mm_to_px
 
 _UNSURE = 0.15  # from which share of dirt a small mark is listed, though it stays
+_SAME_PX = 3.0  # how far a change of settings may move a stray
 MANY = 8_000
 
 
@@ -102,7 +103,8 @@ def step(session: Session, by: int) -> Item | None:
         session.refused.emit(session.tr("No strays were found on this sheet."))
         return None
     session.go_to("spotting")
-    at = session.stray + by if 0 <= session.stray < len(items) else (0 if by > 0 else len(items) - 1)
+    now = chosen(session)
+    at = now + by if now >= 0 else (0 if by > 0 else len(items) - 1)
     return choose(session, at % len(items))
 
 
@@ -110,30 +112,43 @@ def choose(session: Session, index: int) -> Item | None:
     items = items_of(session.entry)
     if not 0 <= index < len(items):
         return None
-    session.look(stray=index)
+    session.look_at_stray(items.items[index].place)
     session.stray_shown.emit()
     return items.items[index]
 
 
+def chosen(session: Session) -> int:
+    """Where in the list the stray is that is looked at, or -1: a change of settings may have moved it by a little, or have
+    taken it off."""
+    entry = session.entry
+    if entry is None or entry.sheet is None or entry.stray is None:
+        return -1
+    return nearest(session, entry.stray, _SAME_PX / entry.sheet.scan_size[0])
+
+
 def current(session: Session) -> Item | None:
-    items = items_of(session.entry)
-    return items.items[session.stray] if 0 <= session.stray < len(items) else None
+    index = chosen(session)
+    return items_of(session.entry).items[index] if index >= 0 else None
 
 
 def decide(session: Session, remove: bool, like: bool = False) -> None:
     """Remove or keep the stray that is looked at, or all of its kind and about its size."""
-    chosen, docket = current(session), session.docket
-    if chosen is None or docket is None:
+    docket = session.docket
+    if docket is None:
         return
-    group = [chosen]
+    one = current(session) if session.step == "spotting" else None
+    if one is None:
+        session.refused.emit(session.tr("No stray is chosen. Nothing was changed; go to the next one (N) first."))
+        return
+    group = [one]
     if like:
         group = [
             item
             for item in items_of(session.entry).items
-            if item.kind == chosen.kind and 0.75 <= item.size_mm / max(chosen.size_mm, 1e-6) <= 1.3333
+            if item.kind == one.kind and 0.75 <= item.size_mm / max(one.size_mm, 1e-6) <= 1.3333
         ]
     taken = {item.place for item in group}
-    kept = tuple(one for one in docket.spotting.decided if not _same(one.at, taken))
+    kept = tuple(known for known in docket.spotting.decided if not _same(known.at, taken))
     if len(kept) + len(group) > MOST_DECIDED:
         session.refused.emit(
             session.tr("That would be more than {0} decisions. Nothing was changed; use the size limit or circle an area.")

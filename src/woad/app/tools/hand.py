@@ -91,7 +91,8 @@ class ChooseStray(Gesture):
         return straywork.nearest(self.view.session, scan_place(self.view, at), reach)
 
     def press(self, at: QPointF) -> None:
-        self.view.session.look(stray=self._under(at))
+        session = self.view.session
+        session.look_at_stray(straywork.items_of(session.entry).items[self._under(at)].place)
 
     def move(self, at: QPointF) -> None:
         """A click only."""

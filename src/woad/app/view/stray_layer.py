@@ -42,13 +42,14 @@ def _paint_rings(view: SheetView, painter: QPainter) -> None:
         painter.setPen(QPen(QColor(theme.LIGHT.madder), 3))
         painter.drawPoints(QPolygonF([QPointF(x, y) for x, y in at[inside[:: max(1, len(inside) // 40_000)]].tolist()]))
         return
+    chosen = straywork.chosen(view.session)
     for index in inside.tolist():
         radius = RING_PX
-        if index == view.session.stray:
+        if index == chosen:
             # The one that is looked at lies whole inside its ring.
             size = straywork.size_px(view.session.entry, items.items[index])
             radius = max(RING_PX + 4, 8 + size / 2 * view.viewport_.zoom / view.devicePixelRatioF())
-        _ring(painter, QPointF(*at[index].tolist()), radius, bool(items.goes[index]), index == view.session.stray)
+        _ring(painter, QPointF(*at[index].tolist()), radius, bool(items.goes[index]), index == chosen)
 
 
 def points_in_view(view: SheetView, places: np.ndarray) -> np.ndarray:

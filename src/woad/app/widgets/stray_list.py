@@ -93,8 +93,8 @@ class StrayList(QWidget):
     def show_items(self, items: straywork.Items) -> None:
         self._loading = True
         self.model.show(items)
-        at = self.session.stray
-        if 0 <= at < len(items):
+        at = straywork.chosen(self.session)
+        if at >= 0:
             index = self.model.index(at)
             if self.view.currentIndex() != index:
                 self.view.setCurrentIndex(index)
