@@ -215,6 +215,9 @@ def test_copy_over_takes_from_where_it_was_told(desk, settle) -> None:
     desk.session.change("spotting.strays", "none", "x")
     settle(desk)
     assert around(written(desk, settle), (250, 500)) > 150
+    desk.session.take_off()
+    desk.session.put_back()
+    assert desk.session.copy_source is None  # it was a place of that sheet, and the chosen one may be another
 
 
 def test_keep_remove_tone_and_subject(desk, settle) -> None:

@@ -155,8 +155,7 @@ class Session(QObject):
             self.entries.remove(entry)
             if self.at >= index:
                 self.at = min(max(self.at - 1, 0 if self.entries else -1), len(self.entries) - 1)
-            self.pile_changed.emit()
-            self.sheet_changed.emit()
+            self._chosen(self.at)
         self.message.emit(says)
 
     def take_off(self) -> None:
@@ -165,23 +164,22 @@ class Session(QObject):
         if entry is not None:
             self.entries.remove(entry)
             self.taken_off.append(entry)
-            self.at = min(self.at, len(self.entries) - 1)
-            self.pile_changed.emit()
-            self.sheet_changed.emit()
+            self._chosen(min(self.at, len(self.entries) - 1))
 
     def put_back(self) -> None:
         """The sheet taken off last comes back as it was, and is chosen."""
         if self.taken_off:
             self.entries.append(self.taken_off.pop())
-            self.at = len(self.entries) - 1
-            self.pile_changed.emit()
-            self.sheet_changed.emit()
+            self._chosen(len(self.entries) - 1)
 
     def choose(self, index: int) -> None:
         if 0 <= index < len(self.entries) and index != self.at:
-            self.at = index
-            self.pile_changed.emit()
-            self.sheet_changed.emit()
+            self._chosen(index)
+
+    def _chosen(self, at: int) -> None:
+        self.at, self.copy_source = at, None  # where a brush takes from is a place of one sheet
+        self.pile_changed.emit()
+        self.sheet_changed.emit()
 
     # -- settings ----------------------------------------------------------------------------------------------
 
