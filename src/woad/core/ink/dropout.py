@@ -114,7 +114,7 @@ def _shares_of(density: Plane, dropper: Dropper) -> list[Plane]:
             np.where(second < 0, _functional(density, dropper.alone[0]), first),
             np.where(first < 0, _functional(density, dropper.alone[1]), second),
         ]
-    return [np.asarray(cv2.min(cv2.max(part, 0.0), 2.0), np.float32) for part in parts]
+    return [np.asarray(np.clip(part, 0, 2), np.float32) for part in parts]
 
 
 def _functional(density: Plane, row: Plane) -> Plane:
@@ -138,7 +138,7 @@ def _cleared(codes: Codes, dropper: Dropper) -> Codes:
     r, g, b = cv2.split(codes)
     lightest = cv2.max(cv2.max(r, g), b).astype(np.float32) * np.float32(1 / PAPER_CODE)
     # In full ink noise outweighs hue, and what lies under it cannot be seen: it stays whole.
-    sure = cv2.min(cv2.max((lightest - np.float32(1.5 * dropper.ink)) * np.float32(1 / 0.15), 0.0), 1.0)
+    sure = np.clip((lightest - np.float32(1.5 * dropper.ink)) * np.float32(1 / 0.15), 0, 1)
     parts = _shares_of(density, dropper)
     through = np.ones(density.shape, np.float32)
     pencils = np.zeros(lightest.shape, np.float32)
@@ -148,17 +148,17 @@ def _cleared(codes: Codes, dropper: Dropper) -> Codes:
         pencils += part * np.float32(grey)
     cleared = cv2.divide(codes.astype(np.float32), through, scale=1 / PAPER_CODE)
     third = np.full((1, 3), 1 / 3, np.float32)
-    pale = cv2.min(cv2.max(2 * cv2.transform(cleared, third) - 1, 0.0), 1.0)
+    pale = np.clip(2 * cv2.transform(cleared, third) - 1, 0, 1)
     taken = 1 - cv2.erode(cv2.transform(through, third), _BOX3)
     # Cameras keep colour at half the sharpness of light: a thin line's hue lies beside it, too weak on it. Where the
     # darkness of a neighbourhood is pencil's by its hue, all of it is.
-    around = cv2.blur(cv2.max(cv2.transform(density, third), 0.0), (5, 5))
-    wholly = cv2.divide(cv2.blur(pencils, (5, 5)), cv2.max(around, 0.012))
-    share = cv2.min(cv2.max((wholly - _WHOLLY[0]) * (1 / (_WHOLLY[1] - _WHOLLY[0])), 0.0), 1.0)
-    share *= cv2.min(cv2.max(4 * lightest - 1.4, 0.0), 1.0)
+    around = cv2.blur(np.maximum(cv2.transform(density, third), 0), (5, 5))
+    wholly = cv2.divide(cv2.blur(pencils, (5, 5)), np.maximum(around, 0.012))
+    share = np.clip((wholly - _WHOLLY[0]) * (1 / (_WHOLLY[1] - _WHOLLY[0])), 0, 1)
+    share *= np.clip(4 * lightest - 1.4, 0, 1)
     lift = _RESIDUE * taken * pale
     cleared += cv2.merge([lift, lift, lift])
-    missing = cv2.max(1 - cleared, 0.0)
+    missing = np.maximum(1 - cleared, 0)
     cleared += missing * cv2.merge([share, share, share])
     return to_codes(np.asarray(cleared, np.float32))
 

@@ -45,10 +45,10 @@ def body_alpha(
     beside = _beside(inner, edge_px)
     own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
-    depth = cv2.max(own * np.float32(_FULL_AT), max(pale, 1.0))
+    depth = np.maximum(own * np.float32(_FULL_AT), max(pale, 1.0))
     # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
     faint = np.where(inner > 127, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)
-    alpha = cv2.divide(cv2.max(least.astype(np.float32) - faint, 0.0), depth - faint, scale=255.0)
+    alpha = cv2.divide(np.maximum(least.astype(np.float32) - faint, 0), depth - faint, scale=255.0)
     out = cv2.convertScaleAbs(alpha)
     if body > 0.5:
         # Opaque paint has no holes: the fuller the body, the more its inside counts as covered whatever its tone.
@@ -120,7 +120,7 @@ def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) ->
     strokes too thin to have an inside, their deepest pixel near."""
     r = edge_width(edge_px)
     deep = least.astype(np.float32)
-    near = cv2.divide(beside.total(deep), cv2.max(beside.weight, 1e-3))
+    near = cv2.divide(beside.total(deep), np.maximum(beside.weight, 1e-3))
     thin = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
     around = cv2.blur(deep, (5, 5))
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.

@@ -112,7 +112,7 @@ def _pyramid_evidence(dark: Gate, floors: Sequence[float], per_unit: int) -> lis
     found = [_evidence(dark, floors[0], per_unit)]
     # Coarser averages take no more from a pixel than a little over the floor: a deep stroke then does not make all
     # the paper around it look like a mark.
-    level = np.asarray(cv2.min(dark, float(_ZERO + 1.3 * per_unit * floors[0])))
+    level = np.asarray(np.minimum(dark, min(round(_ZERO + 1.3 * per_unit * floors[0]), 255)))
     for scale in range(1, SCALES):
         level = np.asarray(halve(level), np.uint8)
         found.append(_evidence(level, floors[scale], per_unit))

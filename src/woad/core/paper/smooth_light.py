@@ -118,11 +118,12 @@ def quadratic(x: NDArray[np.floating], y: NDArray[np.floating]) -> NDArray[np.fl
 
 
 def solved(basis: Plane, values: Plane, weight: Plane) -> Plane:
-    """Weighted least squares of ``values`` (h, w, C) on ``basis`` (h, w, K), (K, C): slopes and bends held back a little."""
+    """Weighted least squares of ``values`` (h, w, C) on ``basis`` (h, w, K), (K, C): slopes and bends held back a little; zero
+    where there is no weight at all."""
     many = basis.shape[2]
     flat = basis.reshape(-1, many)
     scaled = flat * weight.reshape(-1, 1)
-    ridge = np.diag([1e-6, 1e-3, 1e-3, *[6e-3] * (many - 3)]) * float(weight.sum())
+    ridge = np.diag([1e-6, 1e-3, 1e-3, *[6e-3] * (many - 3)]) * max(float(weight.sum()), 1e-6)
     return np.asarray(np.linalg.solve(flat.T @ scaled + ridge, scaled.T @ values.reshape(len(flat), -1)), np.float32)
 
 

@@ -128,6 +128,8 @@ def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[fl
     brown, which tells of no paint."""
     # Over so many pixels half the size tells as much.
     h, w = reduced.shape[0] // 2, reduced.shape[1] // 2
+    if not h or not w:
+        return 0.0, 0.0  # a single line of pixels
     half = cv2.resize(reduced, (w, h), interpolation=cv2.INTER_AREA)
     smooth = np.asarray(cv2.GaussianBlur(half, (0, 0), _TINT_PX / 2), np.float32)
     marks, far = marks[1::2, 1::2], far[1::2, 1::2]
