@@ -28,7 +28,8 @@ MARK_D, BARE_D = 0.45, 0.08  # from here on a place is surely a mark; below it i
 
 @dataclass(frozen=True)
 class PlaceReading:
-    """``colour`` sRGB as it would look on white paper; ``density`` against the paper as estimated."""
+    """``colour`` sRGB as it would look on white paper; ``density`` against the paper as estimated, 0 on what is
+    lighter."""
 
     colour: tuple[int, int, int]
     density: float
@@ -50,7 +51,7 @@ def read_place_at(sheet: Sheet, x: float, y: float) -> PlaceReading | None:
     own = np.median(colours[order[: max(1, len(order) // 2)]], axis=0)
     rgb = np.rint(srgb_encode(np.clip(np.resize(own, 3) if own.size == 1 else own, 0, 1)) * 255).astype(int)
     middle = float(np.median(colours.mean(axis=1)))
-    return PlaceReading((int(rgb[0]), int(rgb[1]), int(rgb[2])), float(-np.log10(max(middle, 1e-3))))
+    return PlaceReading((int(rgb[0]), int(rgb[1]), int(rgb[2])), float(abs(np.log10(np.clip(middle, 1e-3, 1)))))
 
 
 def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) -> str | None:
