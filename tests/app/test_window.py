@@ -371,6 +371,35 @@ def test_a_sheet_taken_off_the_pile_comes_back_with_its_settings(opened, settle)
     assert max(colour_at(opened, *SOLID)) < 10
 
 
+def test_sheets_taken_off_one_after_the_other_are_read_again_when_they_come_back(
+    opened, settle, tmp_path: Path
+) -> None:  # type: ignore[no-untyped-def]
+    """Only the newest keeps its pixels; the other one has its settings, its undo and its picture all the same."""
+    opened.session.change("knockout.softness", 0.1, "x")
+    opened.write(False)
+    settle(opened)
+    before = pixels(opened.session.folder / "pen-cutout.png")
+    second = tmp_path / "shadow.png"
+    second.write_bytes(pen_sheet(SHADOW).original.data)
+    drop(opened, [second])
+    settle(opened)
+    for _ in range(2):
+        opened.actions_["remove-sheet"].trigger()
+        settle(opened)
+    assert [entry.sheet is None for entry in opened.session.taken_off] == [True, False]
+    opened.actions_["put-back"].trigger()
+    opened.actions_["put-back"].trigger()
+    settle(opened)
+    assert [entry.name for entry in opened.session.entries] == ["shadow.png", "pen.png"]
+    assert opened.session.docket.knockout.softness == 0.1
+    opened.editions.overwrite.setChecked(True)
+    opened.write(False)
+    settle(opened)
+    np.testing.assert_array_equal(pixels(opened.session.folder / "pen-cutout.png"), before)
+    opened.session.undo()
+    assert opened.session.docket.knockout.softness is None
+
+
 def test_editions_go_beside_the_scans_unless_told_otherwise(window, settle, scan: Path) -> None:  # type: ignore[no-untyped-def]
     """Without a chosen folder they are written into one of their own next to the first sheet."""
     window.session.folder_chosen = False

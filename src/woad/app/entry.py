@@ -40,9 +40,17 @@ class Entry:
     written: tuple[Path, ...] = ()
     takes: tuple[Take, ...] = ()
     stray_items: tuple[object, object, Any] | None = None  # the list of strays, with what it was made from
+    put_by: History | None = None  # the history of a sheet whose pixels were let go
     stray: tuple[float, float] | None = None  # the one that is looked at, by its place on the scan (shares)
     off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)
+
+    def let_go(self) -> None:
+        """Keep the file's bytes and all that was decided, and let go of what can be read and measured again."""
+        if self.original is not None and self.history is not None:
+            self.put_by, self.history = self.history, None
+            self.sheet = self.checks = self.report = self.stray_items = None
+            self.cache = RegionCache()
 
     @property
     def state(self) -> str:

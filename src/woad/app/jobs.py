@@ -41,6 +41,12 @@ class Opener(QObject):
         for says in troubles:
             self.session.message.emit(says)
 
+    def reopen(self, entry: Entry) -> None:
+        """Read a sheet of the pile again, from the bytes that were kept of it."""
+        original = entry.original
+        if original is not None:
+            self.lane.submit(lambda: load_first(original), lambda r: self._glanced(entry, r))
+
     def _glanced(self, entry: Entry, result: Result) -> None:
         if entry not in self.session.entries:
             return

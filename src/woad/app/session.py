@@ -135,6 +135,8 @@ class Session(QObject):
 
     def settle(self, entry: Entry, loaded: Loaded) -> None:
         """A sheet has been read (a first look, or in full). Settings made meanwhile stay."""
+        if entry.put_by is not None:
+            entry.history, entry.put_by = entry.put_by, None
         first = entry.history is None
         entry.original, entry.sheet = loaded.original, loaded.sheet
         entry.cache = RegionCache()
@@ -159,18 +161,24 @@ class Session(QObject):
         self.message.emit(says)
 
     def take_off(self) -> None:
-        """The chosen sheet leaves the pile; it can be put back with all its settings."""
+        """The chosen sheet leaves the pile; it can be put back with all its settings. The newest one comes back at once, of
+        those before it the pixels are let go: a day's sheets would not fit into memory."""
         entry = self.entry
         if entry is not None:
             self.entries.remove(entry)
+            for earlier in self.taken_off:
+                earlier.let_go()
             self.taken_off.append(entry)
             self._chosen(min(self.at, len(self.entries) - 1))
 
-    def put_back(self) -> None:
-        """The sheet taken off last comes back as it was, and is chosen."""
-        if self.taken_off:
-            self.entries.append(self.taken_off.pop())
-            self._chosen(len(self.entries) - 1)
+    def put_back(self) -> Entry | None:
+        """The sheet taken off last comes back as it was, and is chosen. Returned when it has to be read again."""
+        if not self.taken_off:
+            return None
+        entry = self.taken_off.pop()
+        self.entries.append(entry)
+        self._chosen(len(self.entries) - 1)
+        return entry if entry.sheet is None else None
 
     def choose(self, index: int) -> None:
         if 0 <= index < len(self.entries) and index != self.at:

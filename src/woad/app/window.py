@@ -225,6 +225,11 @@ class MainWindow(QMainWindow):
         """Turn one of the view's aids on or off."""
         self.session.look(**{name: not getattr(self.session, name)})
 
+    def put_back(self) -> None:
+        entry = self.session.put_back()
+        if entry is not None:
+            self.desk.opener.reopen(entry)
+
     def take_tool(self, tool: str) -> None:
         from woad.app.handwork import step_of
 
