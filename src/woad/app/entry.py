@@ -49,7 +49,7 @@ class Entry:
         """Keep the file's bytes and all that was decided, and let go of what can be read and measured again."""
         if self.original is not None and self.history is not None:
             self.put_by, self.history = self.history, None
-            self.sheet = self.checks = self.report = self.stray_items = None
+            self.sheet = self.checks = self.report = self.reported = self.stray_items = None
             self.cache = RegionCache()
 
     @property

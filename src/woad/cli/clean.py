@@ -64,7 +64,7 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
     wanted, base = parse_editions(args.editions), _base_docket(args.docket)
     if args.medium != "auto" and args.medium not in MEDIA:
         raise BadSetting("medium", f"There is no medium {args.medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
-    _changed(base or Docket(), args)
+    _changed(base or Docket(), args)  # what is set must be known, and right
     try:
         args.out.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -45,6 +45,7 @@ def body_alpha(
     beside = _beside(inner, edge_px)
     own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
+    # Not OpenCV's maximum: beside a picture of one pixel it takes a number for four of them.
     depth = np.maximum(own * np.float32(_FULL_AT), max(pale, 1.0))
     # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
     faint = np.where(inner > 127, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)

@@ -57,9 +57,6 @@ class Pieces:
         return len(self.size_px)
 
 
-_NO_END = 1e6  # what OpenCV gives where there is no ground at all is beyond that
-
-
 def block_for(width: int, height: int) -> int:
     """Size of a block for a sheet, px: a power of two that keeps the blocks below about ten million."""
     block = 1 if width * height <= 5_000_000 else 2
@@ -128,7 +125,7 @@ def _usual(
     values = most.ravel()[::step][some]
     strong = float(np.percentile(values, 80)) / 255 if values.size else 1.0
     near = np.asarray(cv2.distanceTransform(large[labels[:2000, :2000]].astype(np.uint8), cv2.DIST_L2, 3))
-    inner = near[(near > 0) & (near < _NO_END)]
+    inner = near[(near > 0) & (near < _FARTHEST)]
     width = 4 * float(np.median(inner)) * block if inner.size > 50 else float(np.median(area[large] / longest[large]))
     return max(strong, 0.1), max(width, 2.0)
 
