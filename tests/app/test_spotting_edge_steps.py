@@ -114,10 +114,11 @@ def test_what_is_chosen_is_a_stray_of_this_sheet_and_not_a_place_in_a_list(desk,
     assert straywork.current(desk.session) is None
     untouched = desk.session.docket
     QTest.keyClick(desk.view, Qt.Key.Key_Delete)
-    assert desk.session.docket is untouched
+    assert desk.session.docket is untouched and desk.messages.isVisible()
     QTest.keyClick(desk.view, Qt.Key.Key_PageUp)
     settle(desk)
     assert straywork.current(desk.session) == third
+    assert not desk.messages.isVisible()  # it was said of the other sheet
     first = straywork.items_of(desk.session.entry).items[0].place
     at_first = np.array([first[0] * W, first[1] * H])
     desk.take_tool("mend")

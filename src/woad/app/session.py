@@ -42,6 +42,7 @@ class Session(QObject):
     step_changed = Signal()
     view_changed = Signal()  # backing, compare, overlays, spots
     checks_changed = Signal()
+    sheet_chosen = Signal()  # another sheet of the pile
     stray_shown = Signal()  # a stray was gone to
     message = Signal(str)
     refused = Signal(str)  # why a wish was not met; no longer of interest after the next one that is
@@ -186,6 +187,7 @@ class Session(QObject):
 
     def _chosen(self, at: int) -> None:
         self.at, self.copy_source = at, None  # where a brush takes from is a place of one sheet
+        self.sheet_chosen.emit()
         self.pile_changed.emit()
         self.sheet_changed.emit()
 

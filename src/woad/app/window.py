@@ -96,6 +96,7 @@ class MainWindow(QMainWindow):
         session.message.connect(self._say)
         session.refused.connect(lambda says: self._say(says, True))
         session.docket_changed.connect(self.messages.pass_by)
+        session.sheet_chosen.connect(self.messages.pass_by)
         for signal in (session.pile_changed, session.sheet_changed, session.docket_changed, session.step_changed,
                        session.checks_changed, session.view_changed):  # fmt: skip
             signal.connect(self._refresh_all)
