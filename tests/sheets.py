@@ -6,6 +6,7 @@ import io
 import struct
 import zlib
 from functools import cache
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -124,3 +125,10 @@ def strewn() -> Sheet:
         cv2.circle(dust, (x, y), 1, 0.5, -1, cv2.LINE_AA)
     grey = (1 - cover * 0.96) * (1 - cv2.GaussianBlur(dust, (0, 0), 0.5))
     return sheet_of(noisy(np.repeat(grey[..., None], 3, axis=2)))
+
+
+def strewn_file(folder: Path) -> Path:
+    """The strewn sheet as a file."""
+    path = folder / "strewn.png"
+    path.write_bytes(png_bytes(np.ascontiguousarray(strewn().pyramid.levels[0])))
+    return path

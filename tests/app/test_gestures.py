@@ -10,7 +10,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QPushButton
 
 from captures import image_file, tilted
-from sheets import DUST, png_bytes, strewn
+from hands import on_view, pull
+from sheets import DUST, strewn_file
 from woad.app import straywork
 from woad.app.tools.square import corner_places, trim_rect, turn_handle
 from woad.app.widgets.setting_row import SettingRow
@@ -21,9 +22,7 @@ LEFT, MIDDLE, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton, Qt.
 @pytest.fixture
 def desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
     """The window with the strewn sheet on its own grid, at rest in the Knock-out step."""
-    path = tmp_path / "strewn.png"
-    path.write_bytes(png_bytes(np.ascontiguousarray(strewn().pyramid.levels[0])))
-    window.open_files([path])
+    window.open_files([strewn_file(tmp_path)])
     arrive(window)
     window.session.change("square.on", False, "x")
     window.session.go_to("knockout")
@@ -43,19 +42,6 @@ def frame(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
     return window
 
 
-def on_view(window, x: float, y: float) -> QPointF:  # type: ignore[no-untyped-def]
-    return QPointF(window.view.widget_point(x, y))
-
-
-def pull(window, *way: QPointF, button=LEFT, release: bool = True) -> None:  # type: ignore[no-untyped-def]
-    places = [at.toPoint() for at in way]
-    QTest.mousePress(window.view, button, NONE, places[0])
-    for place in places[1:]:
-        QTest.mouseMove(window.view, place)
-    if release:
-        QTest.mouseRelease(window.view, button, NONE, places[-1])
-
-
 def state(window) -> tuple[object, int]:  # type: ignore[no-untyped-def]
     return window.session.docket, len(window.session.entry.history.entries)
 
@@ -70,12 +56,12 @@ def test_escape_takes_a_frame_drag_back_and_nothing_before_it(frame, settle, par
         "handle": (turn_handle(view), QPointF(30, 4)),
     }[part]
     before = state(frame)
-    pull(frame, start, start + end / 2, start + end, release=False)
+    pull(frame.view, [start, start + end / 2, start + end], release=False)
     assert state(frame) != before
     QTest.keyClick(view, Qt.Key.Key_Escape)
     assert state(frame) == before
     QTest.mouseRelease(view, LEFT, NONE, (start + end).toPoint())
-    pull(frame, start, start, release=False)
+    pull(frame.view, [start, start], release=False)
     QTest.keyClick(view, Qt.Key.Key_Escape)
     assert state(frame) == before
 
@@ -87,7 +73,7 @@ def test_a_corner_that_was_refused_and_let_go_by_escape_takes_nothing_back(frame
     places = [on_view(frame, *place) for place in corner_places(frame.view)]
     before = state(frame)
     past = places[2] + (places[2] - places[0]) * 0.1
-    pull(frame, places[0], past, release=False)
+    pull(frame.view, [places[0], past], release=False)
     assert state(frame) == before
     QTest.keyClick(frame.view, Qt.Key.Key_Escape)
     assert state(frame) == before and frame.session.docket.square.turn == 180
@@ -112,7 +98,7 @@ def test_each_side_of_the_frame_stays_on_the_sheet_and_apart_from_its_opposite(
             "bottom": QPointF(rect.center().x() + 60, rect.bottom()),
         }[side]
         step = QPointF(by, 0) if axis == 0 else QPointF(0, by)
-        pull(frame, at, at + step / 2, at + step)
+        pull(frame.view, [at, at + step / 2, at + step])
         settle(frame)
 
     inward = 1 if index < 2 else -1
@@ -136,12 +122,12 @@ def test_escape_in_a_brush_stroke_leaves_no_stroke_and_nothing_to_undo(desk, set
     """The stroke acts while it is drawn; let go by Escape, settings and history are as they were."""
     before = state(desk)
     desk.take_tool("keep")
-    pull(desk, on_view(desk, 100, 450), on_view(desk, 160, 450), on_view(desk, 220, 450), release=False)
+    pull(desk.view, [on_view(desk, 100, 450), on_view(desk, 160, 450), on_view(desk, 220, 450)], release=False)
     assert len(desk.session.docket.knockout.touches) == 1
     QTest.keyClick(desk.view, Qt.Key.Key_Escape)
     assert state(desk) == before
     desk.take_tool("mend")
-    pull(desk, on_view(desk, 300, 200), on_view(desk, 340, 200), release=False)
+    pull(desk.view, [on_view(desk, 300, 200), on_view(desk, 340, 200)], release=False)
     QTest.keyClick(desk.view, Qt.Key.Key_Escape)
     assert state(desk) == before and desk.view.drawn == []
 
@@ -180,13 +166,13 @@ def test_the_sheet_is_moved_by_the_middle_button_and_with_space_held(desk, settl
         held = desk.view.viewport_
         if space:
             QTest.keyPress(desk.view, Qt.Key.Key_Space)
-        pull(desk, at, at + by, button=LEFT if space else MIDDLE)
+        pull(desk.view, [at, at + by], button=LEFT if space else MIDDLE)
         moved = desk.view.viewport_
         assert (held.cx - moved.cx, held.cy - moved.cy) == pytest.approx((30, -20), abs=0.6)
     assert state(desk) == before
     desk.viewbar.before.setFocus()
     desk.view.setFocus()
-    pull(desk, on_view(desk, 300, 300), on_view(desk, 320, 300))
+    pull(desk.view, [on_view(desk, 300, 300), on_view(desk, 320, 300)])
     assert len(desk.session.docket.knockout.touches) == 1
 
 
@@ -197,7 +183,7 @@ def test_the_wipe_is_dragged_and_escape_puts_it_back(desk, settle) -> None:
     settle(desk)
     view = desk.view
     y = 0.5 * view.height()
-    pull(desk, QPointF(view.wipe_x(), y), QPointF(0.7 * view.width(), y))
+    pull(desk.view, [QPointF(view.wipe_x(), y), QPointF(0.7 * view.width(), y)])
     assert desk.session.wipe_at == pytest.approx(0.7, abs=0.01)
     settle(desk)
     picture = view.grab().toImage()
@@ -205,7 +191,7 @@ def test_the_wipe_is_dragged_and_escape_puts_it_back(desk, settle) -> None:
     left, right = (picture.pixelColor(round(share * view.width() * ratio), round(y * ratio)).lightness()
                    for share in (0.6, 0.72))  # fmt: skip
     assert left > 180 > 90 > right
-    pull(desk, QPointF(view.wipe_x(), y), QPointF(0.3 * view.width(), y), release=False)
+    pull(desk.view, [QPointF(view.wipe_x(), y), QPointF(0.3 * view.width(), y)], release=False)
     QTest.keyClick(view, Qt.Key.Key_Escape)
     assert desk.session.wipe_at == pytest.approx(0.7, abs=0.01)
 
@@ -267,8 +253,8 @@ def test_the_bright_backing_takes_the_colour_that_is_chosen(desk, settle) -> Non
 def test_a_stroke_is_taken_away_by_its_button(desk, settle) -> None:
     """Of two strokes the last one goes; the first stays and one undo brings the second back."""
     desk.take_tool("keep")
-    pull(desk, on_view(desk, 100, 450), on_view(desk, 160, 450))
-    pull(desk, on_view(desk, 100, 500), on_view(desk, 160, 500))
+    pull(desk.view, [on_view(desk, 100, 450), on_view(desk, 160, 450)])
+    pull(desk.view, [on_view(desk, 100, 500), on_view(desk, 160, 500)])
     first, second = desk.session.docket.knockout.touches
     buttons = desk.panels["knockout"].findChildren(QPushButton)
     (back,) = [b for b in buttons if b.text() == "Take the last stroke away" and b.isVisible()]

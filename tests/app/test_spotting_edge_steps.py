@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import cv2
 import numpy as np
 import pytest
@@ -12,19 +10,12 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
-from hands import type_in
-from sheets import DUST, STIPPLE, noisy, png_bytes, strewn
+from hands import on_view, pull, type_in
+from sheets import DUST, STIPPLE, noisy, png_bytes, strewn_file
 from woad.app import straywork
 from woad.app.view.ground import Ground
 
 H, W = 600, 780
-
-
-def strewn_file(folder: Path) -> Path:
-    """The strewn sheet of the core's tests, as a file."""
-    path = folder / "strewn.png"
-    path.write_bytes(png_bytes(np.ascontiguousarray(strewn().pyramid.levels[0])))
-    return path
 
 
 @pytest.fixture
@@ -39,15 +30,11 @@ def desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
 
 
 def at(window, x: float, y: float) -> QPoint:  # type: ignore[no-untyped-def]
-    return window.view.widget_point(x, y).toPoint()
+    return on_view(window, x, y).toPoint()
 
 
 def drag(window, *points: tuple[float, float]) -> None:  # type: ignore[no-untyped-def]
-    places = [at(window, *p) for p in points]
-    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, places[0])
-    for place in places[1:]:
-        QTest.mouseMove(window.view, place)
-    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, places[-1])
+    pull(window.view, [on_view(window, *point) for point in points])
 
 
 def written(window, settle) -> np.ndarray:  # type: ignore[no-untyped-def]

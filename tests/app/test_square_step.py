@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
 from captures import CORNERS, image_file, photo, saved, tilted
-from hands import type_in
+from hands import pull, type_in
 from woad.app.tools.square import bow_places, corner_places, trim_rect, turn_handle
 from woad.app.view.rulers import THICK
 
@@ -39,11 +39,7 @@ def bench(window, settle, arrive, tmp_path: Path):  # type: ignore[no-untyped-de
 
 
 def drag(view, start: QPointF, end: QPointF, release: bool = True) -> None:  # type: ignore[no-untyped-def]
-    QTest.mousePress(view, LEFT, pos=start.toPoint())
-    for share in (0.3, 0.7, 1.0):
-        QTest.mouseMove(view, (start + (end - start) * share).toPoint())
-    if release:
-        QTest.mouseRelease(view, LEFT, pos=end.toPoint())
+    pull(view, [start + (end - start) * share for share in (0.0, 0.3, 0.7, 1.0)], release=release)
 
 
 def seen(window) -> np.ndarray:  # type: ignore[no-untyped-def]

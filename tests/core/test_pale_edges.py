@@ -43,6 +43,7 @@ def test_a_pale_disc_is_cut_out_round_and_whole(alpha: np.ndarray) -> None:
     out = np.hypot(x - 300, y - 300) - 180
     assert alpha[:600, :580][out < -3].min() > 0.9
     assert alpha[:600, :580][out > 3].max() < 0.15
+    assert alpha[:600, :580][(out > 3) & (out < 12)].mean() < 0.002
     edge = np.abs(out) <= 3
     truth = np.clip(0.5 - out[edge], 0, 1)
     assert np.sqrt(np.mean((alpha[:600, :580][edge] - truth) ** 2)) < 0.2

@@ -283,7 +283,7 @@ class Writer(QObject):
                 continue
             docket, name = entry.history.docket, entry.name
             to = Destination(folder, self.session.stem_of(entry), overwrite, tuple(self.session.scans))
-            self.session.written.update(edition.path_for(to.stem, folder) for edition in editions)
+            self.session.written.update(edition.path_for(to.stem, folder).resolve() for edition in editions)
             self.under_way += 1
 
             def work(sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]

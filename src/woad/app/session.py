@@ -158,7 +158,8 @@ class Session(QObject):
             self.entries.remove(entry)
             if self.at >= index:
                 self.at = min(max(self.at - 1, 0 if self.entries else -1), len(self.entries) - 1)
-            self._chosen(self.at)
+            self.pile_changed.emit()
+            self.sheet_changed.emit()
         self.message.emit(says)
 
     def take_off(self) -> None:
@@ -167,8 +168,8 @@ class Session(QObject):
         entry = self.entry
         if entry is not None:
             self.entries.remove(entry)
-            for earlier in self.taken_off:
-                earlier.let_go()
+            if self.taken_off:
+                self.taken_off[-1].let_go()
             self.taken_off.append(entry)
             self._chosen(min(self.at, len(self.entries) - 1))
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, QMimeData
 from PySide6.QtGui import QImage
 
 from woad.app.entry import Source
-from woad.core.errors import WoadError
+from woad.core.errors import FileUnreadable, WoadError
 from woad.core.formats.header import SUFFIXES
 from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 
@@ -28,24 +29,39 @@ def from_mime(data: QMimeData) -> list[Path] | bytes | None:
     return bytes(buffer.data().data())
 
 
-def within_folders(sources: list[Source]) -> tuple[list[Source], list[str]]:
+def within_folders(sources: Sequence[Source]) -> tuple[list[Source], list[str]]:
     """The same, with the images that lie in a folder in its place, as a reader would number them; and what holds none or
     cannot be read, in words."""
+    return _apart(sources, lambda path: _images_in(path) if path.is_dir() else [path])
+
+
+def with_pages(sources: Sequence[Source]) -> tuple[list[Source], list[str]]:
+    """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
+    return _apart(sources, lambda path: take_in_pages(path.name, read_bytes(path)) if may_have_pages(path) else [path])
+
+
+def _apart(sources: Sequence[Source], of: Callable[[Path], Sequence[Source]]) -> tuple[list[Source], list[str]]:
+    """The sources with what each file or folder holds in its place, and what could not be read, in words."""
     out: list[Source] = []
     troubles = []
     for source in sources:
-        if not isinstance(source, Path) or not source.is_dir():
-            out.append(source)
-            continue
         try:
-            images = sorted((path for path in source.iterdir() if is_image(path)), key=_as_numbered)
-        except OSError as error:
-            troubles.append(f"The folder {source.name} cannot be read ({error.strerror}). Nothing was changed.")
-            continue
-        if not images:
-            troubles.append(f"There is no image in the folder {source.name}. Nothing was changed; choose another one.")
-        out += images
+            out += of(source) if isinstance(source, Path) else [source]
+        except WoadError as error:
+            troubles.append(str(error))
     return out, troubles
+
+
+def _images_in(folder: Path) -> list[Path]:
+    try:
+        images = sorted((path for path in folder.iterdir() if is_image(path)), key=_as_numbered)
+    except OSError as error:
+        raise FileUnreadable(
+            f"The folder {folder.name} cannot be read ({error.strerror}). Nothing was changed."
+        ) from None
+    if not images:
+        raise FileUnreadable(f"There is no image in the folder {folder.name}. Nothing was changed; choose another one.")
+    return images
 
 
 def is_image(path: Path) -> bool:
@@ -56,21 +72,6 @@ def is_image(path: Path) -> bool:
 def _as_numbered(path: Path) -> list[tuple[int, str]]:
     """Sheet 2 before sheet 10."""
     return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d+)", path.name.lower())]
-
-
-def with_pages(sources: list[Source]) -> tuple[list[Source], list[str]]:
-    """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
-    out: list[Source] = []
-    troubles = []
-    for source in sources:
-        if not isinstance(source, Path) or not may_have_pages(source):
-            out.append(source)
-            continue
-        try:
-            out += take_in_pages(source.name, read_bytes(source))
-        except WoadError as error:
-            troubles.append(str(error))
-    return out, troubles
 
 
 def name_of(source: Source) -> str:

@@ -145,7 +145,7 @@ class MainWindow(QMainWindow):
         from woad.app.sources import within_folders
 
         self.complete()
-        sources, troubles = within_folders(list(sources))
+        sources, troubles = within_folders(sources)
         first = next((source for source in sources if isinstance(source, Path)), None)
         if first is not None and not self.session.folder_chosen and not self.session.entries:
             # Beside the scans, in a folder of their own.
@@ -174,7 +174,7 @@ class MainWindow(QMainWindow):
 
     def _arrived(self, path: Path) -> None:
         """Take in what came into the watched folder, but not what Woad itself wrote there."""
-        if path.resolve() not in {own.resolve() for own in self.session.written}:
+        if path.resolve() not in self.session.written:
             self.open_files([path])
 
     def start_watching(self, folder: Path) -> None:

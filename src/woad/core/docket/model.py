@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from difflib import get_close_matches
 from itertools import pairwise
 from typing import Annotated, Any, Literal, get_args
 
@@ -63,6 +62,8 @@ class Docket(Settings):
         for part in parents:
             place = place.get(part) if isinstance(place, dict) else None
         if not isinstance(place, dict) or last not in place or isinstance(place[last], dict):
+            from difflib import get_close_matches  # only what is misspelt needs it
+
             near = " or ".join(get_close_matches(path, setting_paths()))
             hint = f"did you mean {near}?" if near else "the handbook lists them all."
             raise BadSetting(path, f"There is no setting called {path}. Nothing was changed; {hint}")
