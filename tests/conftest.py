@@ -97,3 +97,19 @@ def arrive(qtbot):  # type: ignore[no-untyped-def]
         qtbot.waitUntil(measured, timeout=20_000)
 
     return wait
+
+
+@pytest.fixture
+def strewn_desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
+    """The window with the strewn sheet on its own grid, at rest in the step that is asked for."""
+    from sheets import strewn_file
+
+    def open_in(step: str):  # type: ignore[no-untyped-def]
+        window.open_files([strewn_file(tmp_path)])
+        arrive(window)
+        window.session.change("square.on", False, "x")
+        window.session.go_to(step)
+        settle(window)
+        return window
+
+    return open_in

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QColorDialog, QPushButton
 
 from captures import image_file, tilted
 from hands import on_view, pull
-from sheets import DUST, strewn_file
+from sheets import DUST
 from woad.app import straywork
 from woad.app.tools.square import corner_places, trim_rect, turn_handle
 from woad.app.widgets.setting_row import SettingRow
@@ -20,14 +20,9 @@ LEFT, MIDDLE, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton, Qt.
 
 
 @pytest.fixture
-def desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
+def desk(strewn_desk):  # type: ignore[no-untyped-def]
     """The window with the strewn sheet on its own grid, at rest in the Knock-out step."""
-    window.open_files([strewn_file(tmp_path)])
-    arrive(window)
-    window.session.change("square.on", False, "x")
-    window.session.go_to("knockout")
-    settle(window)
-    return window
+    return strewn_desk("knockout")
 
 
 @pytest.fixture

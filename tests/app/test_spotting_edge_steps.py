@@ -19,14 +19,9 @@ H, W = 600, 780
 
 
 @pytest.fixture
-def desk(window, settle, arrive, tmp_path):  # type: ignore[no-untyped-def]
+def desk(strewn_desk):  # type: ignore[no-untyped-def]
     """The window with the strewn sheet on its own grid, in the Spotting step."""
-    window.open_files([strewn_file(tmp_path)])
-    arrive(window)
-    window.session.change("square.on", False, "x")
-    window.session.go_to("spotting")
-    settle(window)
-    return window
+    return strewn_desk("spotting")
 
 
 def at(window, x: float, y: float) -> QPoint:  # type: ignore[no-untyped-def]
