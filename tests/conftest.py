@@ -35,21 +35,24 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
 @pytest.fixture(autouse=True, scope="session")
 def opened_once() -> Iterator[None]:
     """What several tests open is decoded and measured once; each gets a sheet that remembers nothing of the others."""
-    from woad.app import jobs
+    from woad.app import jobs, opening
+    from woad.app.entry import Loaded
     from woad.core.docket.model import Docket
     from woad.core.formats.read import Original
     from woad.core.render.patches import PatchStore
     from woad.core.render.sheet import Sheet
 
-    known: dict[tuple[str, bytes], jobs.Loaded] = {}
+    known: dict[tuple[str, bytes], Loaded] = {}
     squared: dict[tuple[str, bytes, str], Sheet] = {}
     patch = pytest.MonkeyPatch()
-    plain, square = jobs.load_full, jobs.resquare
+    plain, square = opening.load_full, jobs.resquare
 
     def fresh(sheet: Sheet, like: Original) -> Sheet:
         return replace(sheet, original=like, mends=PatchStore(), held=PatchStore(10))
 
-    def load_full(first: jobs.Loaded) -> jobs.Loaded:
+    def load_full(first: Loaded, docket: Docket | None) -> Loaded:
+        if docket is not None:
+            return plain(first, docket)
         key = (first.original.name, first.original.data)
         if key not in known:
             known[key] = plain(first)
@@ -63,7 +66,7 @@ def opened_once() -> Iterator[None]:
             squared[key] = square(sheet, docket)
         return fresh(squared[key], sheet.original)
 
-    patch.setattr(jobs, "load_full", load_full)
+    patch.setattr(opening, "load_full", load_full)
     patch.setattr(jobs, "resquare", resquare)
     yield
     patch.undo()

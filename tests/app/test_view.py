@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from sheets import sheet_of
 from woad.app.view.compose import bgra, checks, to_size
-from woad.app.view.frames import make_thumbnail
 from woad.app.view.geometry import Viewport, visible_slice
+from woad.app.view.thumbnail import make_thumbnail
 from woad.core.docket.media import starting_docket
 from woad.core.raster.compositing import over
 from woad.core.raster.transfer import srgb_encode
@@ -71,7 +71,7 @@ def test_a_thumbnail_shows_thin_lines_of_an_old_print() -> None:
     cv2.putText(frame, "knots", (200, 560), cv2.FONT_HERSHEY_DUPLEX, 4, 255, 12, cv2.LINE_AA)
     linear = paper * (1 - 0.8 * frame[..., None] / 255)
     sheet = sheet_of(np.rint(srgb_encode(np.clip(linear, 0, 1).astype(np.float32)) * 255).astype(np.uint8))
-    image = make_thumbnail(sheet, starting_docket("print"), 108, "white", (200, 80, 60))
+    image = make_thumbnail(sheet, starting_docket("print"), 108).over("white", (200, 80, 60))
     h, w = image.shape[:2]
     assert max(h, w) == 108
     side = image[h // 3 : h // 2, round(80 / 800 * w) - 2 : round(80 / 800 * w) + 3, 0].min(axis=1)

@@ -6,8 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from woad.app.bench import BenchBar
-from woad.app.jobs import Checker, Looker, Opener, Reporter, Squarer, Writer
+from woad.app.jobs import Checker, Looker, Reporter, Squarer, Writer
 from woad.app.message import MessageBar
+from woad.app.opening import Opener
 from woad.app.panels.base import StepPanel
 from woad.app.panels.edge import EdgePanel
 from woad.app.panels.editions import EditionsPanel
@@ -18,6 +19,7 @@ from woad.app.panels.scan import ScanPanel
 from woad.app.panels.spotting import SpottingPanel
 from woad.app.panels.square import SquarePanel
 from woad.app.pile import Pile
+from woad.app.resting import Keeper
 from woad.app.session import Session
 from woad.app.statusline import StatusLine
 from woad.app.view.before_view import BeforeView
@@ -43,6 +45,7 @@ class Desk(QWidget):
         self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
         self.bench, self.pile = BenchBar(session, first), Pile(session, first)
+        self.keeper = Keeper(session, self.pile)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
         self.editions = EditionsPanel(session)
         self.panels: dict[str, StepPanel] = {
@@ -101,7 +104,7 @@ class Desk(QWidget):
         self.panel_stack.setCurrentIndex(list(self.panels).index(session.step))
         self.panels[session.step].refresh()
         if entry is not None and self.writer.under_way == 0:
-            waiting = sum(1 for e in session.entries if e.sheet is None or not e.sheet.settled)
+            waiting = sum(1 for e in session.entries if e.coming or (e is entry and e.rests))
             self.status.show_work(self.tr("Opening {0}").format(waiting) if waiting else self._watching(), None, False)
 
     def _watching(self) -> str:

@@ -17,21 +17,24 @@ from woad.core.render.spots import propose_spots
 
 if TYPE_CHECKING:
     from woad.app.takes import Take
+    from woad.app.view.thumbnail import Thumbnail
 
 Source = Path | tuple[str, bytes] | Original
 Spots = tuple[tuple[float, float], tuple[float, float]]
 
 
-@dataclass
+@dataclass(eq=False)
 class Entry:
     """One sheet of the pile: frozen values, replaced as work goes on. ``spots`` lie on the scan, ``guides`` (upright?,
-    place) on the plane, both in full-size pixels."""
+    place) on the plane, both in full-size pixels.
+
+    It *rests* when its pixels have been let go: what was decided is put by, and it is read again when it is looked at.
+    """
 
     name: str
     original: Original | None = None
     sheet: Sheet | None = None
     history: History | None = None
-    trouble: str = ""
     spots: Spots = ((0.0, 0.0), (0.0, 0.0))
     guides: tuple[tuple[bool, float], ...] = ()
     checks: Checks | None = None
@@ -40,7 +43,12 @@ class Entry:
     written: tuple[Path, ...] = ()
     takes: tuple[Take, ...] = ()
     stray_items: tuple[object, object, Any] | None = None  # the list of strays, with what it was made from
-    put_by: History | None = None  # the history of a sheet whose pixels were let go
+    put_by: tuple[History, str] | None = None  # of a sheet that rests: its history, and its ``look``
+    known: bool = False  # whether it has been there in full
+    seen: int = 0  # when it was looked at last: of two sheets the higher one later
+    thumb: Thumbnail | None = None
+    thumb_of: tuple[Sheet, Docket] | None = None  # what it was drawn of
+    thumb_wish: tuple[Sheet, Docket] | None = None  # what it is being drawn of
     stray: tuple[float, float] | None = None  # the one that is looked at, by its place on the scan (shares)
     off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)
@@ -48,22 +56,49 @@ class Entry:
     def let_go(self) -> None:
         """Keep the file's bytes and all that was decided, and let go of what can be read and measured again."""
         if self.original is not None and self.history is not None:
-            self.put_by, self.history = self.history, None
+            self.put_by, self.history = (self.history, self.look), None
             self.sheet = self.checks = self.report = self.reported = self.stray_items = None
+            self.thumb_of = self.thumb_wish = None
             self.cache = RegionCache()
 
     @property
+    def weight(self) -> int:
+        """Bytes that its pixels take, and what was made of them for the view."""
+        return 0 if self.sheet is None else self.sheet.scan.weight + self.cache.weight
+
+    @property
+    def rests(self) -> bool:
+        return self.put_by is not None
+
+    @property
+    def coming(self) -> bool:
+        """Whether it is being read: not there in full, and not at rest."""
+        return not self.rests and (self.sheet is None or not self.sheet.settled)
+
+    @property
+    def decided(self) -> History | None:
+        """The history of a sheet that can be written, whether its pixels are there or not."""
+        if self.put_by is not None:
+            return self.put_by[0]
+        return self.history if self.known else None
+
+    @property
+    def look(self) -> str:
+        """Which step wants to be looked at; nothing when none does."""
+        if self.put_by is not None:
+            return self.put_by[1]
+        if self.sheet is not None and self.sheet.readings.light_doubt is not None:
+            return "paper"
+        if self.report is not None and any(not fault.mendable for fault in self.report.faults):
+            return "scan"
+        return ""
+
+    @property
     def state(self) -> str:
-        if self.trouble:
-            return "cannot be read"
-        if self.sheet is None:
-            return "opening"
-        if not self.sheet.settled:
-            return "first look"
-        if self.sheet.readings.light_doubt is not None:
-            return "paper: look"
-        if self.report is not None and any(not fault.mendable for fault in self.report.faults) and not self.written:
-            return "scan: look"
+        if self.coming:
+            return "opening" if self.sheet is None else "first look"
+        if self.look and not (self.written and self.look == "scan"):
+            return f"{self.look}: look"
         return "written" if self.written else "ready"
 
 
@@ -86,6 +121,6 @@ def load_first(source: Source) -> Loaded:
     return Loaded(original, sheet, propose_spots(sheet))
 
 
-def load_full(first: Loaded) -> Loaded:
-    """The same file, decoded and measured in full."""
-    return Loaded(first.original, settle_sheet(first.sheet), first.spots)
+def load_full(first: Loaded, docket: Docket | None = None) -> Loaded:
+    """The same file, decoded and measured in full, squared as the docket says or by itself."""
+    return Loaded(first.original, settle_sheet(first.sheet, docket), first.spots)

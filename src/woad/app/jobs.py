@@ -1,4 +1,4 @@
-"""Long work beside the window: opening files, counting checks, writing editions."""
+"""Long work beside the window: squaring, looking over, counting checks, reporting, writing editions."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ from threading import Event
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from woad.app.entry import Entry, Loaded, Source, load_first, load_full
+from woad.app.entry import Entry
 from woad.app.session import Session
-from woad.app.sources import name_of, with_pages
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
 from woad.core.editions.clean import Written, write_sheet
@@ -20,58 +19,11 @@ from woad.core.render.check import Checks, check_sheet
 from woad.core.render.edge_readings import read_edges
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.report import look_at_scan
-from woad.core.render.sheet import Sheet, is_square, resquare
+from woad.core.render.sheet import Sheet, is_square, load_sheet, resquare
 from woad.core.render.strays import look_over, looked_over
 
 
-class Opener(QObject):
-    """Reads files in the order they came: a first look where there is one, then in full."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
-        self.session = session
-        self.lane = Lane("open", self, queue=True)
-
-    def open(self, sources: list[Source]) -> None:
-        self.session.scans.update(source for source in sources if isinstance(source, Path))
-        whole, troubles = with_pages(sources)
-        for source in whole:
-            entry = self.session.add(name_of(source))
-            self.lane.submit(lambda s=source: load_first(s), lambda r, e=entry: self._glanced(e, r))  # type: ignore[misc]
-        for says in troubles:
-            self.session.message.emit(says)
-
-    def reopen(self, entry: Entry) -> None:
-        """Read a sheet of the pile again, from the bytes that were kept of it."""
-        original = entry.original
-        if original is not None:
-            self.lane.submit(lambda: load_first(original), lambda r: self._glanced(entry, r))
-
-    def _glanced(self, entry: Entry, result: Result) -> None:
-        if entry not in self.session.entries:
-            return
-        first = result.value
-        if not isinstance(first, Loaded):
-            self._failed(entry, result)
-            return
-        self.session.settle(entry, first)
-        self.lane.submit(lambda: load_full(first), lambda r: self._opened(entry, r))
-
-    def _opened(self, entry: Entry, result: Result) -> None:
-        if entry not in self.session.entries:
-            return
-        if isinstance(result.value, Loaded):
-            self.session.settle(entry, result.value)
-            return
-        entry.sheet = None  # the first look promised more than the file holds
-        self._failed(entry, result)
-
-    def _failed(self, entry: Entry, result: Result) -> None:
-        assert result.error is not None
-        self.session.fail(entry, _words(result.error, f"{entry.name} could not be opened", "It is unchanged"))
-
-
-def _words(error: BaseException, failed: str, safe: str = "Nothing was changed") -> str:
+def words(error: BaseException, failed: str, safe: str = "Nothing was changed") -> str:
     """An error as it is said on screen: its own sentence, or what ``failed`` and what is ``safe`` when nobody foresaw it."""
     if isinstance(error, WoadError):
         return str(error)
@@ -81,7 +33,7 @@ def _words(error: BaseException, failed: str, safe: str = "Nothing was changed")
 def _tell(session: Session, result: Result, failed: str) -> None:
     """Say what became of work beside the window that came to nothing; work that was only stopped says nothing."""
     if result.error is not None and not isinstance(result.error, Cancelled):
-        session.message.emit(_words(result.error, failed))
+        session.message.emit(words(result.error, failed))
 
 
 class Checker(QObject):
@@ -272,27 +224,28 @@ class Writer(QObject):
         self._share.connect(self.progress)
 
     def write(self, entries: list[Entry], editions: tuple[Edition, ...], folder: Path, overwrite: bool) -> None:
-        """Write the editions of every sheet that is ready; of the others it says that they were not written."""
+        """Write the editions of every sheet that is ready; of the others it says that they were not written. One that rests
+        is read again for as long as it takes."""
         if self.lane.stop.is_set():
             self.lane.stop = Event()  # what waits from before was stopped, and stays so
         stop, unready = self.lane.stop, 0
         for entry in entries:
-            sheet = entry.sheet
-            if sheet is None or entry.history is None or not sheet.settled:
+            history, original = entry.decided, entry.original
+            if history is None or original is None:
                 unready += 1
                 continue
-            docket, name = entry.history.docket, entry.name
+            docket, name = history.docket, entry.name
+            sheet = entry.sheet if entry.sheet is not None and entry.sheet.settled else None
             to = Destination(folder, self.session.stem_of(entry), overwrite, tuple(self.session.scans))
             self.session.written.update(edition.path_for(to.stem, folder).resolve() for edition in editions)
             self.under_way += 1
 
-            def work(sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
+            def work(original=original, sheet=sheet, docket=docket, name=name, to=to) -> tuple[Written, ...]:  # type: ignore[no-untyped-def]
                 if stop.is_set():
                     raise Cancelled
                 folder.mkdir(parents=True, exist_ok=True)
-                return write_sheet(
-                    resquare(sheet, docket), docket, editions, to, lambda share: self._share.emit(name, share), stop
-                )  # fmt: skip
+                squared = load_sheet(original, docket) if sheet is None else resquare(sheet, docket)
+                return write_sheet(squared, docket, editions, to, lambda share: self._share.emit(name, share), stop)
 
             self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]
         if unready:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from woad.app import theme
 from woad.app.entry import Entry
 from woad.app.session import Session
-from woad.app.view.frames import make_thumbnail
+from woad.app.view.thumbnail import make_thumbnail
 from woad.app.worker import Lane, Result
 
 THUMB_PX = 108
@@ -23,6 +23,7 @@ class PileItem(QAbstractButton):
         super().__init__(parent)
         self.entry = entry
         self.picture: np.ndarray | None = None
+        self.lies: object = None  # the thumbnail and the backing that the picture was made of
         self.setCheckable(True)
         self.setFixedSize(124, THUMB_PX + 46)
 
@@ -59,6 +60,8 @@ class PileItem(QAbstractButton):
 class Pile(QWidget):
     """The column of sheets."""
 
+    drawn = Signal()  # a thumbnail is up to date
+
     def __init__(self, session: Session, behind: Lane, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("pile")
@@ -67,7 +70,6 @@ class Pile(QWidget):
         self.session = session
         self.lane = Lane("thumbnails", self, queue=True, behind=behind)
         self.items: list[PileItem] = []
-        self._asked: dict[int, object] = {}
         self._chosen = -1
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 10, 2, 0)
@@ -121,29 +123,36 @@ class Pile(QWidget):
             item.clicked.connect(lambda _=False, i=index: self.session.choose(i))
             self.column.insertWidget(index, item)
             self.items.append(item)
-        self._asked.clear()
 
     def _ask(self, item: PileItem) -> None:
+        """Show what there is on the backing, and have it drawn anew when the sheet or its settings have changed."""
         entry = item.entry
+        self._lay(item)
         if entry.sheet is None or entry.history is None:
             return
-        sheet, docket, backing = entry.sheet, entry.history.docket, self.session.backing
-        bright = self.session.bright
-        key = (sheet, docket, backing, bright)
-        if self._asked.get(id(entry)) == key:
+        wish = entry.sheet, entry.history.docket
+        if entry.thumb_wish == wish:
             return
-        self._asked[id(entry)] = key
+        entry.thumb_wish = wish
         side = round(THUMB_PX * self.devicePixelRatioF())
 
         def arrived(result: Result) -> None:
-            if result.error is None and self._asked.get(id(entry)) == key:
+            if result.value is not None and entry.thumb_wish == wish:
+                entry.thumb, entry.thumb_of = result.value, wish
                 for one in self.items:
                     if one.entry is entry:
-                        one.picture = result.value
-                        one.update()
+                        self._lay(one)
+                self.drawn.emit()
 
         def work() -> object:
             # A drag leaves many thumbnails behind; only the newest is worth drawing.
-            return make_thumbnail(sheet, docket, side, backing, bright) if self._asked.get(id(entry)) == key else None
+            return make_thumbnail(*wish, side) if entry.thumb_wish == wish else None
 
-        self.lane.submit(work, lambda result: arrived(result) if result.value is not None else None)
+        self.lane.submit(work, arrived)
+
+    def _lay(self, item: PileItem) -> None:
+        """Lay a thumbnail on the chosen backing."""
+        lies = item.entry.thumb, self.session.backing, self.session.bright
+        if item.entry.thumb is not None and item.lies != lies:
+            item.lies, item.picture = lies, item.entry.thumb.over(*lies[1:])
+            item.update()

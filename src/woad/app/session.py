@@ -79,7 +79,7 @@ class Session(QObject):
         self.scans: set[Path] = set()  # files that were opened; nothing is ever written over them
         self.written: set[Path] = set()  # editions that are written or being written; a watched folder may hold them
         self.taken_off: list[Entry] = []
-        self._gesture = 0
+        self._gesture = self._looks = 0
 
     # -- reading -----------------------------------------------------------------------------------------------
 
@@ -117,6 +117,7 @@ class Session(QObject):
         self.entries.append(entry)
         if self.at < 0:
             self.at = 0
+            self._seen()
         self.pile_changed.emit()
         return entry
 
@@ -137,16 +138,16 @@ class Session(QObject):
     def settle(self, entry: Entry, loaded: Loaded) -> None:
         """A sheet has been read (a first look, or in full). Settings made meanwhile stay."""
         if entry.put_by is not None:
-            entry.history, entry.put_by = entry.put_by, None
+            entry.history, entry.put_by = entry.put_by[0], None
         first = entry.history is None
         entry.original, entry.sheet = loaded.original, loaded.sheet
         entry.cache = RegionCache()
         entry.checks = None
-        proposed = starting_docket(loaded.sheet.readings.medium)
         if first:
             entry.spots = loaded.spots
-        if entry.history is None or len(entry.history.entries) == 1:
-            entry.history = History.start(proposed)
+        if not entry.known and (entry.history is None or len(entry.history.entries) == 1):
+            entry.history = History.start(starting_docket(loaded.sheet.readings.medium))
+        entry.known = entry.known or loaded.sheet.settled
         self.pile_changed.emit()
         if entry is self.entry:
             self.sheet_changed.emit()
@@ -173,14 +174,11 @@ class Session(QObject):
             self.taken_off.append(entry)
             self._chosen(min(self.at, len(self.entries) - 1))
 
-    def put_back(self) -> Entry | None:
-        """The sheet taken off last comes back as it was, and is chosen. Returned when it has to be read again."""
-        if not self.taken_off:
-            return None
-        entry = self.taken_off.pop()
-        self.entries.append(entry)
-        self._chosen(len(self.entries) - 1)
-        return entry if entry.sheet is None else None
+    def put_back(self) -> None:
+        """The sheet taken off last comes back as it was, and is chosen."""
+        if self.taken_off:
+            self.entries.append(self.taken_off.pop())
+            self._chosen(len(self.entries) - 1)
 
     def choose(self, index: int) -> None:
         if 0 <= index < len(self.entries) and index != self.at:
@@ -188,9 +186,15 @@ class Session(QObject):
 
     def _chosen(self, at: int) -> None:
         self.at, self.copy_source = at, None  # where a brush takes from is a place of one sheet
+        self._seen()
         self.sheet_chosen.emit()
         self.pile_changed.emit()
         self.sheet_changed.emit()
+
+    def _seen(self) -> None:
+        if self.entry is not None:
+            self._looks += 1
+            self.entry.seen = self._looks
 
     # -- settings ----------------------------------------------------------------------------------------------
 

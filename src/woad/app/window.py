@@ -227,9 +227,7 @@ class MainWindow(QMainWindow):
         self.session.look(**{name: not getattr(self.session, name)})
 
     def put_back(self) -> None:
-        entry = self.session.put_back()
-        if entry is not None:
-            self.desk.opener.reopen(entry)
+        self.session.put_back()
 
     def take_tool(self, tool: str) -> None:
         from woad.app.handwork import step_of

@@ -87,6 +87,7 @@ class Lane(QObject):
                 self._busy = False
                 self._undelivered += 1
             self.finished.emit((result, done))
+            del work, done, result  # a thread that waits must not keep a sheet in memory
 
     def _let_pass(self) -> None:
         """Wait for the lane before this one; newer requests come in meanwhile."""

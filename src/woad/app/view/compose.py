@@ -34,7 +34,7 @@ def bgra(
     if backing == "picture" and ground is None:
         backing = "white"
     if isinstance(picture.rgb, tuple) and backing not in ("checks", "picture"):
-        table = _mix_table(picture.rgb, _flat(backing, bright))
+        table = _mix_table(picture.rgb, flat(backing, bright))
         return np.asarray(cv2.LUT(cv2.merge([picture.alpha] * 4), table))
     if isinstance(picture.rgb, tuple):
         rgb = np.full((h, w, 3), picture.rgb, np.uint8)
@@ -43,14 +43,15 @@ def bgra(
     if backing == "picture" and ground is not None:
         back = ground
     else:
-        back = checks(h, w, origin) if backing == "checks" else np.full((h, w, 3), _flat(backing, bright), np.uint8)
+        back = checks(h, w, origin) if backing == "checks" else np.full((h, w, 3), flat(backing, bright), np.uint8)
     alpha = cv2.merge([picture.alpha] * 3)
     front = cv2.multiply(rgb, alpha, scale=1 / 255)
     behind = cv2.multiply(back, cv2.bitwise_not(alpha), scale=1 / 255)
     return np.asarray(cv2.cvtColor(cv2.add(front, behind), cv2.COLOR_RGB2BGRA))
 
 
-def _flat(backing: str, bright: tuple[int, int, int]) -> tuple[int, int, int]:
+def flat(backing: str, bright: tuple[int, int, int]) -> tuple[int, int, int]:
+    """The colour of a backing that has one."""
     return {"white": (255, 255, 255), "bright": bright, "dark": (35, 38, 43)}[backing]
 
 

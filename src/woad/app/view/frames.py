@@ -19,7 +19,6 @@ from woad.core.render.region import PLAIN, overlay_region, render_region, step_p
 from woad.core.render.sheet import Sheet
 
 Image8 = NDArray[np.uint8]
-_THUMB_FINER = 6  # times its own size, at least, that a thumbnail is reduced from
 CUT_STEPS = ("knockout", "edge", "editions")  # what shows a cut-out, and so what lies behind it
 
 
@@ -181,18 +180,3 @@ def _close_up(request: CloseUpRequest, step: str, spot: tuple[float, float], cac
     if out.shape[:2] != (size, size):
         out = to_size(out, size, size)
     return out
-
-
-def make_thumbnail(sheet: Sheet, docket: Docket, side: int, backing: str, bright: tuple[int, int, int]) -> Image8:
-    """The finished sheet, small, longer side ``side`` device pixels, (h, w, 4).
-
-    It is made several times as large and then reduced: a thin line that is made small first is as pale as a blotch.
-    """
-    level = sheet.pyramid.deepest
-    while level > 0 and max(sheet.pyramid.size(level)) < _THUMB_FINER * side:
-        level -= 1
-    w, h = sheet.pyramid.size(level)
-    picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h))
-    factor = side / max(w, h)
-    image = bgra(picture, "white" if backing in ("checks", "picture") else backing, bright)
-    return to_size(image, max(1, round(w * factor)), max(1, round(h * factor)))

@@ -66,6 +66,11 @@ class Pyramid:
         return self.levels[level].size > 0
 
     @property
+    def weight(self) -> int:
+        """Bytes of all levels."""
+        return sum(level.nbytes for level in self.levels)
+
+    @property
     def height(self) -> int:
         return self.size(0)[1]
 

@@ -36,6 +36,7 @@ from woad.core.render.steps import (
 )
 
 Plane8 = NDArray[np.uint8]
+_BYTES = 8  # of a pixel: three reflectance codes, the gate, and what is folded of them
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,11 @@ class RegionCache:
         self._max, self._held = max_pixels, 0
         self._items: OrderedDict[Any, Evened | Inked] = OrderedDict()
         self._lock = Lock()
+
+    @property
+    def weight(self) -> int:
+        """Bytes that are held, about."""
+        return self._held * _BYTES
 
     def get(self, key: Any) -> Evened | Inked | None:
         with self._lock:
