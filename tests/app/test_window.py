@@ -264,7 +264,10 @@ def test_a_broken_file_says_so_and_good_ones_open(window, settle, scan: Path, tm
 
 
 def test_paste_takes_a_picture_from_the_clipboard(window, settle) -> None:  # type: ignore[no-untyped-def]
-    """An image on the clipboard becomes a sheet; an empty clipboard becomes a sentence."""
+    """An image on the clipboard becomes a sheet; words become a sentence, and so does a clipboard without anything."""
+    QGuiApplication.clipboard().clear()
+    QTest.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert "no picture on the clipboard" in window.empty_note.text.text()
     encoded = np.ascontiguousarray(pen_scan().encoded)
     h, w = encoded.shape[:2]
     QGuiApplication.clipboard().setImage(QImage(encoded.data, w, h, w * 3, QImage.Format.Format_RGB888).copy())

@@ -15,8 +15,10 @@ from woad.core.formats.header import SUFFIXES
 from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 
 
-def from_mime(data: QMimeData) -> list[Path] | bytes | None:
+def from_mime(data: QMimeData | None) -> list[Path] | bytes | None:
     """What is on the clipboard or was dropped: files of this computer, or else a picture as PNG bytes, or neither."""
+    if data is None:
+        return None  # a clipboard on which nothing was ever laid
     files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
     if files:
         return files

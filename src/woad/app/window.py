@@ -187,7 +187,7 @@ class MainWindow(QMainWindow):
         if not self._take_in(QGuiApplication.clipboard().mimeData(), "pasted"):
             self._say(self.tr("There is no picture on the clipboard. Nothing was changed; copy one and paste again."))
 
-    def _take_in(self, data: QMimeData, name: str) -> bool:
+    def _take_in(self, data: QMimeData | None, name: str) -> bool:
         """Open what was pasted or dropped; False when it holds no picture."""
         from woad.app.sources import from_mime
 
