@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px, px_to_mm
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.scanner import smooth_noise
 
@@ -74,7 +75,7 @@ def paper_of(
     rng: np.random.Generator,
     blotches: Linear | None = None,
 ) -> Linear:
-    tooth = smooth_noise(shape, 0.12 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
+    tooth = smooth_noise(shape, mm_to_px(0.12, ppi), rng) * 0.7 + smooth_noise(shape, mm_to_px(0.5, ppi), rng) * 0.5
     tone = 1 + texture * tooth
     if blotches is not None:
         tone = tone * blotches
@@ -82,11 +83,11 @@ def paper_of(
 
 
 def mottled(shape: tuple[int, int], amount: float, ppi: float, rng: np.random.Generator) -> Linear:
-    return np.asarray(1 + amount * smooth_noise(shape, 2.2 * ppi / 25.4, rng), np.float32)
+    return np.asarray(1 + amount * smooth_noise(shape, mm_to_px(2.2, ppi), rng), np.float32)
 
 
 def sheet_mm(canvas: Canvas) -> tuple[float, float]:
-    return canvas.width_px * 25.4 / canvas.ppi, canvas.height_px * 25.4 / canvas.ppi
+    return px_to_mm(canvas.width_px, canvas.ppi), px_to_mm(canvas.height_px, canvas.ppi)
 
 
 def any_art(canvas: Canvas, rng: np.random.Generator, cue: bool, nib_mm: float) -> None:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from media import Flat, draw
 from nine import lights
 from small_marks import PAINT, Dot, with_pen_lines, with_small_marks, without_art
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, smooth_path
 from woad.demo.scanner import Capture, expose, light_field
 
@@ -75,7 +76,7 @@ def dirty(medium: str, seed: int, ppi: float = 300, photo: bool | None = None, k
 def _specks(flat: Flat, rng: np.random.Generator, many: int) -> tuple[Plane, tuple[Dot, ...]]:
     """Share of light that ``many`` specks take, (h, w, 3), and those that lie clear of marks."""
     h, w = flat.marks.shape
-    px = flat.ppi / 25.4
+    px = mm_to_px(1, flat.ppi)
     plane = np.zeros((h, w, 3), np.float32)
     clear = cv2.distanceTransform(np.asarray(~flat.marks, np.uint8), cv2.DIST_L2, 3)
     out: list[Dot] = []
@@ -106,7 +107,7 @@ def _specks(flat: Flat, rng: np.random.Generator, many: int) -> tuple[Plane, tup
 def _hairs(flat: Flat, rng: np.random.Generator, many: int) -> tuple[NDArray[np.uint8], Plane, tuple[float, ...]]:
     """Labels of ``many`` hairs, the share of light they take (below zero: give), and how much of each lies on paint."""
     h, w = flat.marks.shape
-    px = flat.ppi / 25.4
+    px = mm_to_px(1, flat.ppi)
     labels, lost = np.zeros((h, w), np.uint8), np.zeros((h, w), np.float32)
     on_paint = []
     broad = cv2.erode(flat.marks.astype(np.uint8), np.ones((int(2 * px), int(2 * px)), np.uint8))

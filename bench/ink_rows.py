@@ -13,6 +13,7 @@ from woad.core.docket.media import starting_docket
 from woad.core.ink.strokes import two_tone
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.render.whole import render_whole
+from woad.core.units import px_to_mm
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.scanner import Capture, expose, light_field, smooth_noise
 
@@ -87,7 +88,7 @@ def _crossing(seed: int, colour: tuple[float, float, float], thick_mm: float, wi
     flat = draw("pen", seed, 200, True)
     assert flat.cover is not None
     h, w = flat.cover.shape
-    under = Canvas(w * 25.4 / 200, h * 25.4 / 200, 200, 2)
+    under = Canvas(px_to_mm(w, 200), px_to_mm(h, 200), 200, 2)
     pen = Pen(under, rng, thick_mm)
     for _ in range(14):
         a, b = rng.uniform([10, 10], [138, 200]), rng.uniform([10, 10], [138, 200])

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from art import WORDS, Linear, any_art, blob, caption, mottled, paper_of, sheet_mm
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen, smooth_path
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
@@ -62,7 +63,7 @@ def _inked(
     under: tuple[float, float, float] | None = None,
     blotches: Linear | None = None,
 ) -> Flat:
-    tone = np.clip(1 + mottle * smooth_noise(cover.shape, 0.15 * canvas.ppi / 25.4, rng), 0.3, 2)[..., None]
+    tone = np.clip(1 + mottle * smooth_noise(cover.shape, mm_to_px(0.15, canvas.ppi), rng), 0.3, 2)[..., None]
     art = 1 - cover[..., None] + cover[..., None] * np.asarray(ink, np.float32) * tone
     linear = np.asarray(paper * art, np.float32)
     art = np.asarray(art, np.float32)
@@ -87,9 +88,11 @@ def _pencil(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     for _ in range(int(rng.integers(3, 7))):
         soft = Canvas(w, h, canvas.ppi, 1)
         soft.polygon(blob(rng, rng.uniform(0.25, 0.75) * w, rng.uniform(0.25, 0.75) * h, rng.uniform(10, 25)))
-        plane = cv2.GaussianBlur(np.asarray(soft.ink, np.float32) / 255, (0, 0), rng.uniform(2, 5) * canvas.ppi / 25.4)
+        plane = cv2.GaussianBlur(
+            np.asarray(soft.ink, np.float32) / 255, (0, 0), mm_to_px(rng.uniform(2, 5), canvas.ppi)
+        )
         shade = np.maximum(shade, plane * rng.uniform(0.25, 0.65))
-    grain = 0.5 + 0.22 * smooth_noise(shape, 0.16 * canvas.ppi / 25.4, rng) + 0.1 * smooth_noise(shape, 1.2, rng)
+    grain = 0.5 + 0.22 * smooth_noise(shape, mm_to_px(0.16, canvas.ppi), rng) + 0.1 * smooth_noise(shape, 1.2, rng)
     pressure = np.maximum(line * 1.1, shade)
     cover = np.clip((pressure - grain * 0.75) * 2.2 + 0.3 * pressure, 0, 1) * (pressure > 0.02)
     k = rng.uniform(0.12, 0.2)
@@ -144,8 +147,8 @@ def _creases(canvas: Canvas, rng: np.random.Generator) -> Linear:
             ends = np.array([[-2.0, rng.uniform(0, h)], [w + 2.0, rng.uniform(0, h)]])
         middle = ends.mean(axis=0) + rng.normal(0, 3, 2)
         fold.stroke(smooth_path(np.array([ends[0], middle, ends[1]]), 0.5), rng.uniform(0.2, 0.6))
-        band = cv2.GaussianBlur(fold.coverage(), (0, 0), rng.uniform(0.1, 0.3) * canvas.ppi / 25.4)
-        beside = np.roll(band, round(0.5 * canvas.ppi / 25.4), axis=(0, 1))
+        band = cv2.GaussianBlur(fold.coverage(), (0, 0), mm_to_px(rng.uniform(0.1, 0.3), canvas.ppi))
+        beside = np.roll(band, round(mm_to_px(0.5, canvas.ppi)), axis=(0, 1))
         out += np.float32(rng.uniform(0.06, 0.18)) * (band - np.float32(0.4) * beside)
     return out
 
@@ -192,10 +195,10 @@ def _watercolour(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         hue[rng.integers(0, 3)] *= 0.25
         pool = (
             1
-            + 0.35 * smooth_noise(shape, 9 * canvas.ppi / 25.4, rng)
-            + 0.12 * smooth_noise(shape, 0.3 * canvas.ppi / 25.4, rng)
+            + 0.35 * smooth_noise(shape, mm_to_px(9, canvas.ppi), rng)
+            + 0.12 * smooth_noise(shape, mm_to_px(0.3, canvas.ppi), rng)
         )
-        rim = np.clip(cover - cv2.GaussianBlur(cover, (0, 0), 0.7 * canvas.ppi / 25.4), 0, 1)
+        rim = np.clip(cover - cv2.GaussianBlur(cover, (0, 0), mm_to_px(0.7, canvas.ppi)), 0, 1)
         depth = np.clip(cover * (0.65 * pool + 0.9 * rim), 0, 3)[..., None] * hue * rng.uniform(0.35, 0.8)
         art = art * np.exp(-depth).astype(np.float32)
         marks |= cover > 0.2
@@ -213,7 +216,7 @@ def _gouache(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
         colour = rng.uniform(0.02, 0.7, 3) ** 1.4
         if i == 3:
             colour = np.array([0.78, 0.77, 0.72])
-        brush = 1 + 0.03 * smooth_noise(shape, 0.8 * canvas.ppi / 25.4, rng)
+        brush = 1 + 0.03 * smooth_noise(shape, mm_to_px(0.8, canvas.ppi), rng)
         paint = cover[..., None] * (colour * brush[..., None]).astype(np.float32)
         linear, plain = linear * (1 - cover[..., None]) + paint, plain * (1 - cover[..., None]) + paint
         pale = (pale & (cover < 0.5)) if i != 3 else marks & (cover > 0.98)
@@ -247,9 +250,14 @@ def _print(canvas: Canvas, rng: np.random.Generator, cue: bool) -> Flat:
     for _ in range(int(rng.integers(6, 25))):
         x, y = int(rng.uniform(0, shape[1])), int(rng.uniform(0, shape[0]))
         cv2.circle(
-            spots, (x, y), int(rng.uniform(0.5, 2.2) * canvas.ppi / 25.4), float(rng.uniform(0.2, 0.6)), -1, cv2.LINE_AA
+            spots,
+            (x, y),
+            int(mm_to_px(rng.uniform(0.5, 2.2), canvas.ppi)),
+            float(rng.uniform(0.2, 0.6)),
+            -1,
+            cv2.LINE_AA,
         )
-    spots = cv2.GaussianBlur(spots, (0, 0), 0.5 * canvas.ppi / 25.4)
+    spots = cv2.GaussianBlur(spots, (0, 0), mm_to_px(0.5, canvas.ppi))
     paper = paper * (1 - spots[..., None] * np.array([0.2, 0.35, 0.5], np.float32))
     k = rng.uniform(0.06, 0.12)
     ink = (k * 1.2, k, k * 0.9)
@@ -266,7 +274,7 @@ def _reverse(canvas: Canvas, rng: np.random.Generator) -> Linear:
     side = Canvas(w, h, canvas.ppi, 1)
     for y in np.arange(0.15 * h, 0.85 * h, 7.0):
         caption(side, rng, y, 3.5, 0.4, str(rng.choice(WORDS)))
-    soft = cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), 0.25 * canvas.ppi / 25.4)
+    soft = cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), mm_to_px(0.25, canvas.ppi))
     return np.asarray(soft * rng.uniform(0.03, 0.1), np.float32)
 
 

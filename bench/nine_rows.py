@@ -21,6 +21,7 @@ from woad.core.ink.curve import encoded_share
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.sheet import Sheet, load_sheet
 from woad.core.render.whole import render_whole
+from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
 Row = dict[str, float]
@@ -181,7 +182,7 @@ def _evening(sheet: Recorded, loaded: Sheet) -> Row:
     if sheet.flat.blotches is not None:
         # Mottled paper: its blotches have to be evened with the light. Both are compared as coarsely as they can be told.
         off -= np.log(sheet.flat.blotches)[..., None]
-        off = cv2.GaussianBlur(off, (0, 0), 4 * sheet.flat.ppi / 25.4)
+        off = cv2.GaussianBlur(off, (0, 0), mm_to_px(4, sheet.flat.ppi))
     off = np.abs(off).mean(axis=2) * 100
     marked = cv2.dilate(((1 - sheet.flat.art).max(axis=2) > 0.012).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     out = {}

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.lettering import draw_lettering
 from woad.demo.lighthouse import Drawing, draw_lighthouse, roughen
@@ -66,7 +67,9 @@ def draw_study(ppi: float, seed: int, cover: float = 0.5) -> tuple[Drawing, NDAr
         fresh = (line > 0) & (cv2.dilate((coverage > 0).astype(np.uint8), np.ones((9, 9))) == 0)
         coverage = np.where(fresh, np.maximum(coverage, line / 255.0 * level), coverage).astype(np.float32)
         faint[fresh] = 1
-    return Drawing(coverage, tuple((x * ppi / 25.4, y * ppi / 25.4, r * ppi / 25.4) for x, y, r in pen.dots)), faint > 0
+    return Drawing(
+        coverage, tuple((mm_to_px(x, ppi), mm_to_px(y, ppi), mm_to_px(r, ppi)) for x, y, r in pen.dots)
+    ), faint > 0
 
 
 def simulate(medium: str, light: str, seed: int, ppi: float = 300) -> Sheet:

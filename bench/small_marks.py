@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from media import Flat
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen
 from woad.demo.scanner import smooth_noise
 
@@ -21,7 +22,7 @@ PAINT = ("watercolour", "gouache")
 def with_small_marks(flat: Flat, rng: np.random.Generator, only: str = "") -> tuple[Flat, tuple[Dot, ...]]:
     """The sheet with small marks of the kinds that its medium has, or of ``only`` one; and where these lie, px."""
     h, w = flat.marks.shape
-    px = flat.ppi / 25.4
+    px = mm_to_px(1, flat.ppi)
     canvas = Canvas(w / px, h / px, flat.ppi, 2)
     pen = Pen(canvas, rng, rng.uniform(0.2, 0.4))
     made: list[Dot] = []
@@ -85,7 +86,7 @@ def without_art(flat: Flat) -> Flat:
 def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
     """Art with a pen's lines over it (line and wash): swelling ones that thin out at both ends, in dark ink."""
     h, w = flat.marks.shape
-    px = flat.ppi / 25.4
+    px = mm_to_px(1, flat.ppi)
     canvas = Canvas(w / px, h / px, flat.ppi, 2)
     t = np.linspace(0, 1, 60)[:, None]
     for _ in range(int(rng.integers(8, 25))):

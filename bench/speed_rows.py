@@ -19,6 +19,7 @@ import numpy as np
 
 import plain
 from measured import run_measured
+from woad.core.units import mm_to_px
 from woad.demo.job import bench_sheet, demo_files
 
 OUT = Path(__file__).parent / "out"
@@ -88,7 +89,7 @@ def large_sheet() -> Path:
 
         image = pyvips.Image.new_from_file(str(bench_sheet(OUT)["jpg"])).rot90()
         image.resize(19843 / image.width, vscale=14031 / image.height, kernel="linear").copy(
-            xres=1200 / 25.4, yres=1200 / 25.4
+            xres=mm_to_px(1, 1200), yres=mm_to_px(1, 1200)
         ).jpegsave(str(path), Q=90)
     return path
 

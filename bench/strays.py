@@ -29,6 +29,7 @@ from woad.core.spotting.closeup import CloseUp
 from woad.core.spotting.forest import LEAVES
 from woad.core.spotting.judge import features, second_look
 from woad.core.spotting.pieces import Pieces
+from woad.core.units import mm_to_px
 
 FIT_SEEDS, TREES = range(5001, 5029), Path("src/woad/core/spotting/trees.npz")
 TIDY_SEEDS = range(5101, 5107)  # sheets with hardly any dirt: what one learns from others need not hold for them
@@ -129,7 +130,7 @@ _OF_A_LOOK = ("peak", "mass", "across", "along", "evenness")
 
 def of_one_make(row: Row, rng: np.random.Generator) -> Row:
     """The same sheet, its specks all like one or two of them: what fell from one source is of one make, as marks are."""
-    specks = np.flatnonzero((row.kinds == 1) & (row.pieces.length_px < row.ppi / 25.4))
+    specks = np.flatnonzero((row.kinds == 1) & (row.pieces.length_px < mm_to_px(1, row.ppi)))
     if not len(specks):
         return row
     model = rng.choice(rng.choice(specks, 2), len(specks))

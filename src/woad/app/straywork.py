@@ -63,7 +63,7 @@ def _made(found: Found, entry: Entry) -> Items:
     settings = entry.history.docket.spotting
     if not settings.on:
         return NONE
-    mm = found.ppi / 25.4
+    mm = mm_to_px(1, found.ppi)
     gone = goes(found, settings)
     small = found.pieces.size_px <= settings.limit_mm * mm
     listed = gone | (small & (found.dirt > _UNSURE))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen, Plane, Points
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
@@ -43,8 +44,10 @@ def draw_boat(ppi: float, seed: int) -> BoatDrawing:
     _sails(pen)
     _sea(pen, rng)
     cover = under.coverage()
-    tooth = 0.78 + 0.24 * smooth_noise(cover.shape, 0.13 * ppi / 25.4, rng) + 0.12 * smooth_noise(cover.shape, 1.3, rng)
-    pressure = 0.92 + 0.16 * smooth_noise(cover.shape, 9 * ppi / 25.4, rng)
+    tooth = (
+        0.78 + 0.24 * smooth_noise(cover.shape, mm_to_px(0.13, ppi), rng) + 0.12 * smooth_noise(cover.shape, 1.3, rng)
+    )
+    pressure = 0.92 + 0.16 * smooth_noise(cover.shape, mm_to_px(9, ppi), rng)
     return BoatDrawing(roughen(canvas, rng), np.asarray(np.clip(cover * tooth * pressure, 0, 1), np.float32))
 
 

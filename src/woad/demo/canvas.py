@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
+
 Points = NDArray[np.float64]
 Plane = NDArray[np.float32]
 
@@ -61,9 +63,9 @@ class Canvas:
     def __init__(self, width_mm: float, height_mm: float, ppi: float, supersample: int = 2) -> None:
         self.supersample = supersample
         self.ppi = ppi
-        self.width_px = round(width_mm / 25.4 * ppi)
-        self.height_px = round(height_mm / 25.4 * ppi)
-        self.scale = ppi * supersample / 25.4
+        self.width_px = round(mm_to_px(width_mm, ppi))
+        self.height_px = round(mm_to_px(height_mm, ppi))
+        self.scale = mm_to_px(supersample, ppi)
         shape = (self.height_px * supersample, self.width_px * supersample)
         self.ink: NDArray[np.uint8] = np.zeros(shape, np.uint8)
 

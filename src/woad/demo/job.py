@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
 from woad.demo.boat import draw_boat
 from woad.demo.buoy import paint_buoy
 from woad.demo.camera import Table, photograph
@@ -71,7 +72,7 @@ def crane(ppi: float) -> Scan:
     h, w = coverage.shape
     matrix = cv2.getRotationMatrix2D((w / 2 - 0.5, h / 2 - 0.5), 180 - 3.4, 1.0)
     turned = np.asarray(cv2.warpAffine(coverage, matrix, (w, h), flags=cv2.INTER_CUBIC), np.float32)
-    mottle = smooth_noise((h, w), 2.0 * ppi / 25.4, rng) * 0.045 + smooth_noise((h, w), 9 * ppi / 25.4, rng) * 0.03
+    mottle = smooth_noise((h, w), mm_to_px(2.0, ppi), rng) * 0.045 + smooth_noise((h, w), mm_to_px(9, ppi), rng) * 0.03
     paper, light = Paper((0.60, 0.61, 0.59), 0.008), Light(falloff=0.04)
     return record(np.clip(turned, 0, 1), (0.12, 0.12, 0.13), ppi, paper, light, Capture(0.6, 0.003), rng, 0.12, mottle)
 
@@ -92,7 +93,7 @@ def boat(ppi: float) -> Scan:
     rng = np.random.default_rng(1857)
     drawing = draw_boat(ppi, 7)
     blue = 1 - drawing.pencil[..., None] * (1 - np.array([0.42, 0.69, 0.94], np.float32))
-    mottle = 1 + 0.12 * smooth_noise(drawing.ink.shape, 0.15 * ppi / 25.4, rng)
+    mottle = 1 + 0.12 * smooth_noise(drawing.ink.shape, mm_to_px(0.15, ppi), rng)
     mark = np.clip(0.034 * mottle, 0.01, 1)
     sheet = _rough((0.885, 0.88, 0.86), 0.007, drawing.ink.shape, ppi, rng) * blue
     sheet = sheet * (1 - drawing.ink + drawing.ink * mark)[..., None]
@@ -104,7 +105,7 @@ def mackerel(ppi: float) -> Scan:
     rng = np.random.default_rng(1858)
     sheet = paint_mackerel(ppi, 7)
     h, w = sheet.shape[:2]
-    px = ppi / 25.4
+    px = mm_to_px(1, ppi)
     dirt = np.zeros((h, w), np.uint8)
     for _ in range(46):
         x, y, r = rng.uniform(0, w), rng.uniform(0, h), rng.uniform(0.04, 0.13) * px
@@ -126,12 +127,12 @@ def knots(ppi: float) -> Scan:
     plate = draw_knots(ppi, 7)
     shape = plate.ink.shape
     y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
-    age = np.clip(0.25 * (x**4 + y**4) + 0.05 * smooth_noise(shape, 22 * ppi / 25.4, rng), 0, 1)[..., None]
+    age = np.clip(0.25 * (x**4 + y**4) + 0.05 * smooth_noise(shape, mm_to_px(22, ppi), rng), 0, 1)[..., None]
     sheet = _rough((0.76, 0.66, 0.47), 0.012, shape, ppi, rng) * (1 - age * np.array([0.35, 0.5, 0.7], np.float32))
     sheet = sheet * (1 - plate.spots[..., None] * np.array([0.2, 0.42, 0.6], np.float32))
     sheet = sheet * (1 - 0.07 * plate.back[..., None])
-    mottle = 1 + 0.25 * smooth_noise(shape, 0.12 * ppi / 25.4, rng)
-    cover = np.clip(plate.ink * np.clip(1.02 - 0.08 * np.abs(smooth_noise(shape, 0.3 * ppi / 25.4, rng)), 0, 1), 0, 1)
+    mottle = 1 + 0.25 * smooth_noise(shape, mm_to_px(0.12, ppi), rng)
+    cover = np.clip(plate.ink * np.clip(1.02 - 0.08 * np.abs(smooth_noise(shape, mm_to_px(0.3, ppi), rng)), 0, 1), 0, 1)
     mark = np.clip(np.array([0.105, 0.085, 0.07], np.float32) * mottle[..., None], 0.01, 1)
     sheet = sheet * (1 - cover[..., None] + cover[..., None] * mark)
     return _captured(np.asarray(sheet, np.float32), plate.ink, ppi, Light(falloff=0.05), Capture(0.65, 0.004), rng)
@@ -151,7 +152,7 @@ def _rough(
     colour: tuple[float, float, float], texture: float, shape: tuple[int, int], ppi: float, rng: np.random.Generator
 ) -> NDArray[np.float32]:
     """Bare paper with its tooth, linear reflectance (h, w, 3)."""
-    tooth = smooth_noise(shape, 0.11 * ppi / 25.4, rng) * 0.7 + smooth_noise(shape, 0.5 * ppi / 25.4, rng) * 0.5
+    tooth = smooth_noise(shape, mm_to_px(0.11, ppi), rng) * 0.7 + smooth_noise(shape, mm_to_px(0.5, ppi), rng) * 0.5
     return np.asarray((1 + texture * tooth)[..., None] * np.asarray(colour, np.float32), np.float32)
 
 
@@ -204,7 +205,7 @@ def bench_sheet(folder: Path, ppi: float = 600, scale: float = 1.42) -> dict[str
 
         scan = lighthouse(ppi, scale)
         image: Any = pyvips.Image.new_from_array(_a4(scan.encoded, ppi, scale)).copy(
-            interpretation="srgb", xres=ppi / 25.4, yres=ppi / 25.4
+            interpretation="srgb", xres=mm_to_px(1, ppi), yres=mm_to_px(1, ppi)
         )
         image.jpegsave(str(paths["jpg"]), Q=92)
         image.pngsave(str(paths["png"]), compression=3)

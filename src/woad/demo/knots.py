@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen, Plane, Points, smooth_path
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
@@ -118,7 +119,7 @@ def _title(canvas: Canvas, text: str, x: float, y: float, size: float) -> None:
 def _foxing(canvas: Canvas, rng: np.random.Generator) -> Plane:
     """Rusty spots, most of them small, some in clusters, with a soft rim and a darker heart."""
     h, w = canvas.height_px, canvas.width_px
-    px = canvas.ppi / 25.4
+    px = mm_to_px(1, canvas.ppi)
     spots: NDArray[np.float32] = np.zeros((h, w), np.float32)
     for _ in range(14):
         cx, cy = rng.uniform(0, w), rng.uniform(0, h)
@@ -156,4 +157,4 @@ def _reverse(ppi: float, rng: np.random.Generator) -> Plane:
     for y in np.arange(30, 180, 6.4):
         line = " ".join(rng.choice(words) for _ in range(9))
         _letters(side, line, WIDTH_MM / 2 + rng.normal(0, 1), y, 3.3, 0.35)
-    return np.asarray(cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), 0.3 * ppi / 25.4), np.float32)
+    return np.asarray(cv2.GaussianBlur(side.coverage()[:, ::-1], (0, 0), mm_to_px(0.3, ppi)), np.float32)

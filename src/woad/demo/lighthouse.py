@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Pen, Plane, Points, smooth_path
 from woad.demo.scanner import smooth_noise
 
@@ -36,7 +37,7 @@ def draw_lighthouse(ppi: float, seed: int, supersample: int = 2, scale: float = 
     _rocks(pen, rng)
     _sea(pen, rng)
     _sky(pen, rng)
-    factor = ppi / 25.4 * scale
+    factor = mm_to_px(1, ppi) * scale
     dots = tuple((x * factor, y * factor, r * factor) for x, y, r in pen.dots)
     return Drawing(roughen(canvas, rng), dots)
 

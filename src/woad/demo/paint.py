@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Points, smooth_path
 from woad.demo.scanner import smooth_noise
 
@@ -21,7 +22,7 @@ class Painting:
         self.size_mm, self.ppi, self.rng = (width_mm, height_mm), ppi, rng
         self.canvas = Canvas(width_mm, height_mm, ppi, 2)
         self.shape = (self.canvas.height_px, self.canvas.width_px)
-        px = ppi / 25.4
+        px = mm_to_px(1, ppi)
         tooth = smooth_noise(self.shape, 0.13 * px, rng) * 0.7 + smooth_noise(self.shape, 0.6 * px, rng) * 0.5
         self.tooth = np.asarray(tooth, np.float32)
         self.linear: Linear = np.asarray((1 + 0.012 * tooth)[..., None] * np.asarray(paper, np.float32), np.float32)
@@ -42,7 +43,7 @@ class Painting:
         return self._frayed(self.canvas.coverage(), edge_mm)
 
     def _frayed(self, cover: Plane, edge_mm: float) -> Plane:
-        px = self.ppi / 25.4
+        px = mm_to_px(1, self.ppi)
         h, w = self.shape
         y, x = np.mgrid[0:h, 0:w].astype(np.float32)
         dx = smooth_noise(self.shape, 2.2 * px, self.rng) * edge_mm * px * 0.5 + self.tooth * edge_mm * px * 0.25
@@ -51,7 +52,7 @@ class Painting:
 
     def opaque(self, cover: Plane, colour: Colour, streak_deg: float = 0.0, dry: float = 0.0) -> None:
         """Lay opaque paint; ``dry`` 0..1 lets the paper's tooth show through where the brush ran out."""
-        px = self.ppi / 25.4
+        px = mm_to_px(1, self.ppi)
         h, w = self.shape
         long, thin = 9.0 * px, 0.35 * px
         side = int(np.hypot(h, w)) + 4
@@ -68,7 +69,7 @@ class Painting:
 
     def wash(self, cover: Plane, density: Colour, pooling: float = 0.35) -> None:
         """Lay transparent paint of an optical density (natural log) per channel."""
-        px = self.ppi / 25.4
+        px = mm_to_px(1, self.ppi)
         soft = cv2.GaussianBlur(cover, (0, 0), 0.55 * px)
         rim = np.clip(cover - soft, 0, 1)
         pool = 1 + pooling * smooth_noise(self.shape, 8 * px, self.rng)

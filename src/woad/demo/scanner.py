@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.transfer import srgb_encode
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Plane
 
 
@@ -130,11 +131,11 @@ def record(
     """
     h, w = coverage.shape
     field = light_field((h, w), light) * (np.asarray(paper.colour, np.float32) * capture.exposure)
-    tooth = smooth_noise((h, w), 0.11 * ppi / 25.4, rng) * 0.7 + smooth_noise((h, w), 0.5 * ppi / 25.4, rng) * 0.5
+    tooth = smooth_noise((h, w), mm_to_px(0.11, ppi), rng) * 0.7 + smooth_noise((h, w), mm_to_px(0.5, ppi), rng) * 0.5
     paper_texture = 1 + paper.texture * tooth
     if paper_mottle is not None:
         paper_texture = paper_texture * (1 + paper_mottle)
-    mottle = 1 + ink_mottle * smooth_noise((h, w), 0.15 * ppi / 25.4, rng) if ink_mottle else None
+    mottle = 1 + ink_mottle * smooth_noise((h, w), mm_to_px(0.15, ppi), rng) if ink_mottle else None
     specks = _dust(h, w, capture.dust, ppi, rng)
     planes = []
     for c in range(3):
@@ -181,6 +182,6 @@ def _dust(h: int, w: int, count: int, ppi: float, rng: np.random.Generator) -> P
     plane = np.zeros((h, w), np.uint8)
     for _ in range(count):
         x, y = int(rng.integers(0, w)), int(rng.integers(0, h))
-        r = rng.uniform(0.02, 0.05) * ppi / 25.4
+        r = mm_to_px(rng.uniform(0.02, 0.05), ppi)
         cv2.circle(plane, (x * 16, y * 16), int(r * 16), int(rng.integers(90, 220)), -1, cv2.LINE_AA, 4)
     return np.asarray(plane, np.float32) / np.float32(255)

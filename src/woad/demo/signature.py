@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Canvas, Plane, Points, smooth_path, wobble
 from woad.demo.lighthouse import roughen
 from woad.demo.scanner import smooth_noise
@@ -40,5 +41,5 @@ def draw_signature(ppi: float, seed: int) -> Plane:
         canvas.stroke(path, width * np.clip(ends, 0, 1))
     cover = roughen(canvas, rng)
     # Ink runs dry and pools: full where the pen was slow, a little see-through where it flew.
-    depth = 0.93 + 0.06 * smooth_noise(cover.shape, 1.6 * ppi / 25.4, rng)
+    depth = 0.93 + 0.06 * smooth_noise(cover.shape, mm_to_px(1.6, ppi), rng)
     return np.asarray(np.clip(cover * np.clip(depth, 0.75, 1), 0, 1), np.float32)

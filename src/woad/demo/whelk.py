@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
 from woad.demo.canvas import Plane, Points, slow_noise, wobble
 from woad.demo.lighthouse import Drawing
 from woad.demo.scanner import smooth_noise
@@ -114,7 +115,7 @@ class _Graphite:
     """How hard the pencil was pressed at every scan pixel; strokes add up."""
 
     def __init__(self, ppi: float) -> None:
-        self.scale = ppi / 25.4
+        self.scale = mm_to_px(1, ppi)
         self.pressure = np.zeros((round(HEIGHT_MM * self.scale), round(WIDTH_MM * self.scale)), np.float32)
 
     def stroke(self, path: Points, width_mm: float, weight: NDArray[np.float64] | float) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from woad.app import theme
 from woad.app.tools.gesture import Gesture
+from woad.core.units import mm_to_px
 
 if TYPE_CHECKING:
     from woad.app.session import Session
@@ -26,7 +27,7 @@ def unit_px(session: Session) -> float:
     ppi = entry.sheet.ppi if entry is not None and entry.sheet is not None else None
     if unit == "px" or ppi is None:
         return 1.0
-    return ppi / 25.4 if unit == "mm" else ppi
+    return mm_to_px(1, ppi) if unit == "mm" else ppi
 
 
 def origin(view: SheetView) -> tuple[float, float]:

@@ -9,6 +9,7 @@ from pydantic import Field
 from woad.core.docket.marking import Colour8
 from woad.core.docket.settings import Settings, number
 from woad.core.docket.touches import Place, Places, Touch
+from woad.core.units import mm_to_px
 
 
 class TonePick(Settings):
@@ -70,7 +71,7 @@ class EdgeSettings(Settings):
 
     def move_px(self, ppi: float | None) -> float:
         """How far edges move, px of the full-size sheet."""
-        return self.move if self.unit == "px" else self.move * (ppi or 300.0) / 25.4
+        return self.move if self.unit == "px" else mm_to_px(self.move, ppi or 300.0)
 
     def acts(self) -> bool:
         """Whether the step changes anything."""

@@ -14,6 +14,7 @@ from woad.core.errors import BadSetting, Impossible
 from woad.core.formats.write import refuse_existing, save_image
 from woad.core.raster.compositing import on_white_table
 from woad.core.render.whole import Planes
+from woad.core.units import mm_to_px
 
 Kind = Literal["cutout", "paper", "darken"]
 Format = Literal["png", "jpeg", "tiff"]
@@ -88,7 +89,7 @@ def write_edition(
     Raises :class:`Impossible` for a cut-out of a sheet whose Knock-out is off, and ``CannotWrite``.
     """
     image = {"cutout": _cutout, "paper": _paper, "darken": _darken}[edition.kind](planes)
-    pixels_per_mm = (ppi or 72.0) / 25.4
+    pixels_per_mm = mm_to_px(1, ppi or 72.0)
     tagged = image.copy(interpretation="srgb", xres=pixels_per_mm, yres=pixels_per_mm)
     save_image(_with_srgb(tagged), target, edition.format, overwrite, progress, stop)
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from woad.core.errors import FileUnreadable
 from woad.core.formats.tiff import header_of_lab
+from woad.core.units import MM_PER_INCH
 
 
 @dataclass(frozen=True)
@@ -105,7 +106,7 @@ def _by_vips(kind: str, data: bytes, **which: int) -> Header:
 
     has_ppi = get("resolution-unit") is not None
     # vips counts pixels per millimetre and says 1.0 when the file says nothing.
-    ppi = float(image.xres) * 25.4
+    ppi = float(image.xres) * MM_PER_INCH
     orientation = get("orientation")
     return Header(
         kind=kind,

@@ -22,8 +22,8 @@ from woad.core.paper.areas import find_areas
 from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
 from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
+from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
-from woad.core.paper.soft_shadow import SoftShadow, find_soft_shadow
 from woad.core.paper.waves import under_paint
 from woad.core.raster.channels import grey_of
 
@@ -85,9 +85,9 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
-    shadows: list[SoftShadow] = []
+    shadows: list[Shadow] = []
     while len(shadows) < _SHADOWS:
-        shadow = find_soft_shadow(tone, hue, share * share * fitting, extent, guide, parts)
+        shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts)
         if shadow is None:
             break
         shadows.append(shadow)
@@ -102,7 +102,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     return replace(field, grid=_with_edges(field.grid, shadows, (h, w)))
 
 
-def _with_edges(grid: Plane, shadows: list[SoftShadow], sheet: tuple[int, int]) -> Plane:
+def _with_edges(grid: Plane, shadows: list[Shadow], sheet: tuple[int, int]) -> Plane:
     """The light with its shadows, on a grid (gh, gw, C) over a sheet of (h, w) px, as fine as their edges ask for."""
     crispest = min(shadow.sigma for shadow in shadows)
     finer = int(np.clip(np.ceil(2 / max(grid.shape[:2]) / (_PER_SIGMA * crispest)), 1, _FINEST))

@@ -16,6 +16,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.found import Found
 from woad.core.spotting.pieces import Pieces
 from woad.core.square.frame import Frame
+from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 _HAIR_MM = 0.25
@@ -88,7 +89,7 @@ def _goes(found, on, strays, limit_mm, lines, decided, areas):  # type: ignore[n
     n = len(found.pieces)
     if not on or not n:
         return np.zeros(n, bool)
-    mm = found.ppi / 25.4
+    mm = mm_to_px(1, found.ppi)
     small = found.pieces.size_px <= limit_mm * mm
     # A hair is long, but nothing of it is broad: the limit for specks does not hold it.
     small |= (found.pieces.length_px > 8 * found.pieces.width_px) & (found.pieces.width_px <= _HAIR_MM * mm)

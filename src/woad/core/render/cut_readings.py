@@ -17,6 +17,7 @@ from woad.core.render.automatic import automatic_cut
 from woad.core.render.cutting import Cutting, cut, make_cutting
 from woad.core.render.hand import on_sheet
 from woad.core.render.sheet import Sheet
+from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 _CELLS_PX = 1600
@@ -50,7 +51,7 @@ def _upstream(sheet: Sheet, docket: Docket) -> object:
 def _cells(sheet: Sheet, docket: Docket, level: int) -> Plane8:
     w, h = sheet.pyramid.size(level)
     alpha = automatic_cut(sheet, docket, level, Region(0, 0, w, h)).alpha
-    mm = (sheet.ppi or 300.0) / 25.4 / (1 << level)
+    mm = mm_to_px(1, sheet.ppi or 300.0) / (1 << level)
     coverage = np.full((h, w), 255, np.uint8) if alpha is None else alpha
     return find_enclosed(coverage, docket.knockout.gap_mm * mm)
 

@@ -12,7 +12,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.render.squaring import SURE, Found
 from woad.core.scan.light import HARD_PERCENT, LightFaults
 from woad.core.square.frame import Points
-from woad.core.units import px_to_mm
+from woad.core.units import MM_PER_INCH, px_to_mm
 
 Mask = NDArray[np.bool_]
 
@@ -166,7 +166,7 @@ def print_text(size: tuple[int, int]) -> str:
 def low_ppi(scan: Pyramid, size: tuple[int, int], ppi: float | None, print_mm: float | None) -> Fault | None:
     """``size`` of the sheet on the ``scan``, px; ``ppi`` and the wanted longer side in print, where they are known."""
     if print_mm is not None:
-        at = max(size) / print_mm * 25.4
+        at = max(size) / print_mm * MM_PER_INCH
         if at >= LEAST_PPI:
             return None
         says = (

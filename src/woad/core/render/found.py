@@ -17,6 +17,7 @@ from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 from woad.core.spotting.streaks import Streak
 from woad.core.square.frame import Frame
+from woad.core.units import mm_to_px
 
 _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one within that
 
@@ -65,7 +66,7 @@ class Found:
             return [-1] * len(places)
         at = self.on_sheet(places)
         gap, index = (found[:, 0] for found in neighbours(self.pieces.at, 1, at))
-        reach = np.maximum(_REACH_MM * self.ppi / 25.4, 0.6 * self.pieces.length_px[index])
+        reach = np.maximum(mm_to_px(_REACH_MM, self.ppi), 0.6 * self.pieces.length_px[index])
         return [int(i) if g <= r else -1 for g, i, r in zip(gap, index, reach, strict=True)]
 
     def hair_places(self) -> NDArray[np.float64]:

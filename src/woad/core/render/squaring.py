@@ -19,6 +19,7 @@ from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
+from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
 SURE = 0.5  # from here on Woad acts by itself
@@ -116,7 +117,7 @@ def trim_box(
         return x * w, y * h, bw * w, bh * h
     artwork = None if isinstance(found.artwork, NoEstimate) else _box(frame.scan_to_plane(found.artwork))
     if settings.trim == "artwork" and artwork is not None:
-        margin = settings.margin_mm * ppi / 25.4
+        margin = mm_to_px(settings.margin_mm, ppi)
         return _within((artwork[0] - margin, artwork[1] - margin, artwork[2] + margin, artwork[3] + margin), w, h)
     corners = corners_in_force(settings, scan, found)
     if corners is not None:

@@ -21,6 +21,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
 from woad.core.render.recipe import Recipe, Work, channel_table, ink_of, tone_table
+from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
@@ -78,7 +79,7 @@ def reach_px(recipe: Recipe) -> int:
 
 def fine_px(ppi: float | None, level: int) -> float:
     """Half the width of a fine line, 0.4 mm, at a level, px."""
-    return 0.2 * (ppi or 300.0) / 25.4 / (1 << level)
+    return mm_to_px(0.2, ppi or 300.0) / (1 << level)
 
 
 def level_floors(readings: Readings, level: int, scale: float) -> tuple[float, ...]:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from woad.core.spotting.drawn import drawn
 from woad.core.spotting.near import neighbours
+from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
 
@@ -44,7 +45,7 @@ def find_hairs(lightness: Plane, ppi: float, where: NDArray[np.bool_] | None = N
     Parameters: ``lightness`` (h, w) float32 encoded 0..255 of the evened sheet; ``ppi`` of that picture, about 300;
     ``where`` (h, w) they are looked for.
     """
-    mm = ppi / 25.4
+    mm = mm_to_px(1, ppi)
     texture = _texture(lightness, mm)
     strength = _lines(lightness, texture, mm)
     if where is not None:

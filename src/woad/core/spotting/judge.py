@@ -20,6 +20,7 @@ from woad.core.spotting.kin import kin, make_of, opinion_of_kin
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 from woad.core.spotting.ridge import against, compactness
+from woad.core.units import mm_to_px, px_to_mm
 
 Floats = NDArray[np.float64]
 
@@ -40,7 +41,7 @@ def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floa
     """What is known of each piece, (n, len(FEATURES)) float64. ``close`` a close look at each, without one it is made up
     from what blocks tell; ``hue`` (n, 3): how far its hue is from the one ink's; how grey it is in coloured art; how far
     grey is from the one ink's; 0..1 each."""
-    mm = ppi / 25.4
+    mm = mm_to_px(1, ppi)
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm / 0.2)
     dense = np.clip(pieces.peak / pieces.strong, 0, 1.3)
     far = np.log1p(np.minimum(pieces.far_px / mm, _FARTHEST_MM))
@@ -110,7 +111,7 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
     if n < 3:
         return np.zeros((n, 2))
     gap, other = neighbours(pieces.at, min(13, n))
-    gap, other = gap[:, 1:] * 25.4 / ppi, other[:, 1:]
+    gap, other = gap[:, 1:] * px_to_mm(1, ppi), other[:, 1:]
     size = np.log(np.maximum(pieces.size_px, 0.5))
     off = np.abs(size[other] - size[:, None]) + np.abs(pieces.peak[other] - pieces.peak[:, None]) / (
         0.35 * pieces.strong
@@ -122,7 +123,7 @@ def opinion_around(pieces: Pieces, ppi: float, dirt: Floats) -> Floats:
 def second_look(columns: Floats, pieces: Pieces, ppi: float, hue: Floats | None, first: Floats) -> Floats:
     """What the second judgement goes by: the features, the first judgement, and what that was around each piece and of
     its kin."""
-    mm = ppi / 25.4
+    mm = mm_to_px(1, ppi)
     of_kin = opinion_of_kin(make_of(pieces, mm, hue), pieces.at / mm, first)
     return np.column_stack([columns, first, opinion_around(pieces, ppi, first), of_kin])
 
@@ -159,7 +160,7 @@ def dirt_share(
 def _ruled(pieces: Pieces, ppi: float) -> NDArray[np.bool_]:
     """Which pieces are thin and straight: somebody drew them. A hair is as thin, but never lies straight."""
     thin = pieces.length_px > _THIN * np.maximum(pieces.width_px, 0.5)
-    long = pieces.length_px >= _RULED_MM * ppi / 25.4
+    long = pieces.length_px >= mm_to_px(_RULED_MM, ppi)
     return np.asarray(thin & long & (pieces.bow_px < _STRAIGHT * pieces.length_px))
 
 

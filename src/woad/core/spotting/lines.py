@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.units import mm_to_px
+
 NEAR_MM, STRAIGHT_MM, LEAST_MM = 2.5, 1.2, 15.0  # from the border; how broad its box may be; how long at least
 
 
@@ -20,7 +22,7 @@ def is_line(box: NDArray[np.int32], width: int, height: int, mm: float) -> NDArr
 
 def edge_lines(box: NDArray[np.int32], width: int, height: int, ppi: float) -> NDArray[np.bool_]:
     """Which pieces (by their boxes) are such lines, or broken-off parts of one: thin, and in line with it."""
-    mm = ppi / 25.4
+    mm = mm_to_px(1, ppi)
     found = is_line(box, width, height, mm)
     out = found.copy()
     for x, y, w, h in box[found].tolist():

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from woad.core.spotting.lines import is_line
 from woad.core.spotting.moments import PLACE, moments_of
 from woad.core.spotting.parting import LEVELS, find_specks, paper_counts, parted
+from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 Floats = NDArray[np.float32]
@@ -88,7 +89,7 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
 
     Parameters: ``most``, ``mean`` as from :func:`blocks_of`; ``ppi`` of the full-size sheet.
     """
-    mm = ppi / 25.4
+    mm = mm_to_px(1, ppi)
     with ThreadPoolExecutor(2) as beside:
         paper = paper_counts(most)
         specks = [beside.submit(find_specks, most, paper, level, block, mm) for level in LEVELS]

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
+from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -65,7 +66,7 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
     across, along = (width, height) if upright else (height, width)
     if min(across, along) < _LEAST_PX:
         return []
-    aside = max(3, round(_ASIDE_MM * ppi / 25.4))
+    aside = max(3, round(mm_to_px(_ASIDE_MM, ppi)))
     bounds = along * np.array([0, *np.linspace(_END, 1 - _END, _PARTS - 1), 1])
 
     def profiles(parts: Sequence[int]) -> Plane:
@@ -89,7 +90,7 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
         Streak(upright, x, x + w, float(strength[x : x + w].mean()))
         for sign in (-1, 1)
         for x, w in _runs(hit & (np.sign(strength) == sign))
-        if w <= max(3, _WIDEST_MM * ppi / 25.4)
+        if w <= max(3, mm_to_px(_WIDEST_MM, ppi))
     ]
     kept: list[Streak] = []
     for one in sorted(found, key=lambda streak: -abs(streak.strength)):

@@ -8,7 +8,7 @@ import pytest
 from numpy.typing import NDArray
 
 from woad.core.paper.light_field import LightField, estimate_light
-from woad.core.paper.soft_shadow import SoftShadow, find_soft_shadow
+from woad.core.paper.shadow import Shadow, find_shadow
 
 H, W = 720, 520
 BLOCKS = (64, 46)
@@ -77,8 +77,8 @@ def test_a_shadow_is_found_with_its_tint() -> None:
     tint = np.array([0.08, 0.0, -0.08])
     hue = left[..., None] * tint + rng.normal(0, 0.002, (*BLOCKS, 3))
     sure = np.ones(BLOCKS, np.float32)
-    found = find_soft_shadow(tone.astype(np.float32), hue.astype(np.float32), sure, BLOCKS, pixels(tone))
-    assert isinstance(found, SoftShadow)
+    found = find_shadow(tone.astype(np.float32), hue.astype(np.float32), sure, BLOCKS, pixels(tone))
+    assert isinstance(found, Shadow)
     assert np.allclose(found.tint, tint, atol=0.015)
     off = found.log_light((320, 230), (320, 230))[..., 1] - np.log(shade((320, 230), 0.3, 0.35))
     assert np.percentile(np.abs(off - off.mean()), 95) < 0.03
@@ -96,7 +96,7 @@ def test_what_is_no_soft_shadow_is_not_taken_for_one(kind: str) -> None:
         "patches": np.where(cv2.GaussianBlur(rng.normal(0, 1, BLOCKS), (0, 0), 4) > 0.06, -0.4, 0.0),
     }[kind] + rng.normal(0, 0.004, BLOCKS)
     sure, hue = np.ones(BLOCKS, np.float32), np.zeros((*BLOCKS, 3), np.float32)
-    assert find_soft_shadow(tone.astype(np.float32), hue, sure, BLOCKS, pixels(tone)) is None
+    assert find_shadow(tone.astype(np.float32), hue, sure, BLOCKS, pixels(tone)) is None
 
 
 @pytest.mark.parametrize(

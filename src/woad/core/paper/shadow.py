@@ -39,7 +39,7 @@ _BETTER = 0.6  # what the model leaves, of what a plain surface leaves
 
 
 @dataclass(frozen=True)
-class SoftShadow:
+class Shadow:
     """An edge: its normal's direction in radians, its distance from the middle, its bend, the penumbra's sigma, all in
     halves of the sheet's longer side; the share of light lost behind it; and per channel how much more of it, 0 for none."""
 
@@ -58,14 +58,14 @@ class SoftShadow:
         return np.asarray(grey[..., None] * (1 + np.asarray(self.tint)), np.float32)
 
 
-def find_soft_shadow(
+def find_shadow(
     tone: Plane,
     hue: Plane,
     sure: Plane,
     extent: tuple[float, float],
     guide: Plane,
     parts: NDArray[np.int32] | None = None,
-) -> SoftShadow | None:
+) -> Shadow | None:
     """Find the shadow that blocks of paper, and of even paint, show, and its edge as pixels do.
 
     Parameters: ``tone`` (gh, gw) natural log of the lightest tone per block, ``hue`` (gh, gw, C) of each channel less
@@ -88,7 +88,7 @@ def find_soft_shadow(
     return None
 
 
-def _found(seen: _Seen, hues: Floats) -> SoftShadow | None:
+def _found(seen: _Seen, hues: Floats) -> Shadow | None:
     """The shadow that blocks show, of ``hues`` (n, C)."""
     plain = seen.z - seen.basis @ _robust(seen.basis, seen.z, seen.w, _NOISE)
     if (seen.w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * seen.w.sum():
@@ -107,7 +107,7 @@ def _found(seen: _Seen, hues: Floats) -> SoftShadow | None:
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     if np.abs(tint).max() > _TINTED:
         return None  # a graded wash, as of a sky
-    return SoftShadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist()))
+    return Shadow(angle, at, bend, abs(sigma), depth, tuple(tint.tolist()))
 
 
 @dataclass(frozen=True, eq=False)
@@ -177,7 +177,7 @@ def _holds(seen: _Seen, p: Floats, plain: Floats) -> bool:
     return fit >= max(_WORTH * float(seen.w.sum()), _HELD * float((seen.w * behind).sum()))
 
 
-def _refined(shadow: SoftShadow, guide: Plane) -> SoftShadow | None:
+def _refined(shadow: Shadow, guide: Plane) -> Shadow | None:
     """The shadow with its edge as pixels of ``guide`` show it, where blocks are too coarse for it; None if it is as crisp
     as paint's."""
     if shadow.sigma > _COARSE:
@@ -200,7 +200,7 @@ def _refined(shadow: SoftShadow, guide: Plane) -> SoftShadow | None:
     blur = float(np.sqrt(max((sigma * half) ** 2 - _CALMED_PX2, 0)))  # without what calming the pixels added
     if fits < _HELD_NEAR or not (_CRISPEST_PX < blur < 2 * _COARSE * half and _SHALLOW < depth < _DEEP):
         return None
-    return SoftShadow(angle, at, bend, blur / half, depth, shadow.tint)
+    return Shadow(angle, at, bend, blur / half, depth, shadow.tint)
 
 
 def _robust(basis: Floats, values: Floats, w: Floats, noise: float) -> Floats:
