@@ -234,7 +234,7 @@ def test_reach_and_hanging_together_act_on_the_last_tone(desk, settle) -> None:
 def test_the_bright_backing_takes_the_colour_that_is_chosen(desk, settle) -> None:
     """The dialog acts at once, and the settings of the sheet are not touched."""
     before = state(desk)
-    desk.choose_bright()
+    desk.desk.backing.choose_bright()
     (dialog,) = desk.findChildren(QColorDialog)
     dialog.setCurrentColor(QColor(20, 160, 90))
     settle(desk)

@@ -241,7 +241,7 @@ def test_a_picture_behind_the_art_is_never_exported(desk, settle, tmp_path) -> N
     picture[:] = (40, 160, 90)
     cv2.imwrite(str(tmp_path / "ground.png"), picture[..., ::-1])
     desk.session.go_to("knockout")
-    desk.lay_on(tmp_path / "ground.png")
+    desk.desk.backing.lay_on(tmp_path / "ground.png")
     settle(desk)
     assert isinstance(desk.session.picture, Ground)
     frame = desk.view.frame.image
@@ -256,7 +256,8 @@ def test_a_picture_behind_the_art_is_never_exported(desk, settle, tmp_path) -> N
     settle(desk)
     np.testing.assert_array_equal(written(desk, settle), before)
     (tmp_path / "broken.png").write_bytes(b"\x89PNG no picture")
-    desk.lay_on(tmp_path / "broken.png")
+    desk.desk.backing.lay_on(tmp_path / "broken.png")
+    settle(desk)
     assert "backing stays" in desk.messages.text.text() and desk.session.picture is not None
 
 

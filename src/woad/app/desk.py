@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from woad.app.backing import Backing
 from woad.app.bench import BenchBar
 from woad.app.jobs import Checker, Looker, Reporter, Squarer, Writer
 from woad.app.message import MessageBar
@@ -44,6 +45,7 @@ class Desk(QWidget):
         self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session, first)
         self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
+        self.backing = Backing(session, self)
         self.bench, self.pile = BenchBar(session, first), Pile(session, first)
         self.keeper = Keeper(session, self.pile)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
@@ -135,7 +137,8 @@ class Desk(QWidget):
     def lanes(self) -> list[Lane]:
         """Every thread at work."""
         return [self.view.lane, self.bench.lane, self.pile.lane, self.opener.lane, self.checker.lane, self.writer.lane,
-                self.before.lane, self.spot_lane, self.squarer.lane, self.reporter.lane, self.looker.lane]  # fmt: skip
+                self.before.lane, self.spot_lane, self.backing.lane, self.squarer.lane, self.reporter.lane,
+                self.looker.lane]  # fmt: skip
 
 
 def _log2(value: float) -> float:

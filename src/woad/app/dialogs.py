@@ -47,3 +47,10 @@ def about_dialog(parent: QWidget) -> QDialog:
     column.addWidget(title)
     column.addWidget(text)
     return dialog
+
+
+def show_beside(dialog: QDialog) -> None:
+    """Show a dialog beside the work, never in its way."""
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.setModal(False)
+    dialog.show()

@@ -12,15 +12,16 @@ from woad.app.entry import Entry
 from woad.app.session import Session
 from woad.app.worker import Lane, Result
 from woad.core.docket.model import Docket
-from woad.core.editions.clean import Written, write_sheet
+from woad.core.editions.clean import Written, targets_of, write_sheet
 from woad.core.editions.edition import Destination, Edition
 from woad.core.errors import Cancelled, WoadError
+from woad.core.formats.read import pixels_of
 from woad.core.render.check import Checks, check_sheet
 from woad.core.render.edge_readings import read_edges
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.report import look_at_scan
-from woad.core.render.sheet import Sheet, is_square, load_sheet, resquare
-from woad.core.render.strays import look_over, looked_over
+from woad.core.render.sheet import Sheet, is_square, resquare
+from woad.core.render.strays import lean_sheet, look_over, looked_over
 
 
 def words(error: BaseException, failed: str, safe: str = "Nothing was changed") -> str:
@@ -30,7 +31,7 @@ def words(error: BaseException, failed: str, safe: str = "Nothing was changed") 
     return f"{failed} ({type(error).__name__}). {safe}; please report this."
 
 
-def _tell(session: Session, result: Result, failed: str) -> None:
+def tell(session: Session, result: Result, failed: str) -> None:
     """Say what became of work beside the window that came to nothing; work that was only stopped says nothing."""
     if result.error is not None and not isinstance(result.error, Cancelled):
         session.message.emit(words(result.error, failed))
@@ -69,7 +70,7 @@ class Checker(QObject):
             if result.error is None and entry.sheet is sheet and self.session.docket == docket:
                 entry.checks = result.value
                 self.session.checks_changed.emit()
-            _tell(self.session, result, f"{entry.name} could not be checked")
+            tell(self.session, result, f"{entry.name} could not be checked")
 
         self.lane.submit(work, arrived)
 
@@ -93,7 +94,7 @@ class Squarer(QObject):
         def arrived(result: Result) -> None:
             if result.error is None and entry.sheet is sheet:
                 self.session.replace_sheet(entry, result.value)
-            _tell(self.session, result, f"{entry.name} could not be squared")
+            tell(self.session, result, f"{entry.name} could not be squared")
 
         self.lane.submit(lambda: resquare(sheet, docket), arrived)
 
@@ -148,7 +149,7 @@ class Looker(QObject):
         def arrived(result: Result) -> None:
             if isinstance(result.value, Sheet) and entry.sheet is sheet:
                 self.session.know_strays(entry, result.value)
-            _tell(self.session, result, f"{entry.name} could not be looked over for strays")
+            tell(self.session, result, f"{entry.name} could not be looked over for strays")
 
         self.lane.submit(work, arrived)
 
@@ -204,7 +205,7 @@ class Reporter(QObject):
                 entry.report = result.value
                 self.session.checks_changed.emit()
                 self.session.pile_changed.emit()
-            _tell(self.session, result, f"The scan of {entry.name} could not be judged")
+            tell(self.session, result, f"The scan of {entry.name} could not be judged")
 
         self.lane.submit(lambda: look_at_scan(sheet.original, sheet.scan, sheet.found, ppi, print_mm), arrived)
 
@@ -244,8 +245,12 @@ class Writer(QObject):
                 if stop.is_set():
                     raise Cancelled
                 folder.mkdir(parents=True, exist_ok=True)
-                squared = load_sheet(original, docket) if sheet is None else resquare(sheet, docket)
-                return write_sheet(squared, docket, editions, to, lambda share: self._share.emit(name, share), stop)
+                if sheet is not None:
+                    ready = resquare(sheet, docket)
+                else:
+                    targets_of(docket, editions, to)  # a name that is taken costs no reading
+                    ready = lean_sheet(original, pixels_of(original), docket)
+                return write_sheet(ready, docket, editions, to, lambda share: self._share.emit(name, share), stop)
 
             self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]
         if unready:
@@ -269,6 +274,6 @@ class Writer(QObject):
                 f"{entry.name} was not written ({result.error.strerror}). Nothing was changed; choose another folder."
             )
         else:
-            _tell(self.session, result, f"{entry.name} was not written")
+            tell(self.session, result, f"{entry.name} was not written")
         if self.under_way == 0:
             self.idle.emit()

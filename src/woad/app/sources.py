@@ -14,6 +14,8 @@ from woad.core.errors import FileUnreadable, WoadError
 from woad.core.formats.header import SUFFIXES
 from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
 
+FILTER = f"Images ({' '.join('*' + suffix for suffix in SUFFIXES)});;All files (*)"
+
 
 def from_mime(data: QMimeData | None) -> list[Path] | bytes | None:
     """What is on the clipboard or was dropped: files of this computer, or else a picture as PNG bytes, or neither."""

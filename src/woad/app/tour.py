@@ -25,8 +25,8 @@ class Tour:
         self._acts: list[Callable[[], None]] = [
             window.open_demo, self._lighthouse, self._edges, self._drag_flag, self._undo, self._lettering, self._light,
             self._light_off, self._drop_out, self._takes, self._mix, self._painting, self._spots, self._one_spot,
-            self._all_spots, self._print, self._on_a_picture, self._choke, self._scan, self._square, self._crane, self._bow,
-            self._unbow, self._pencil, self._dark, self._editions, self._write, self._end,
+            self._all_spots, self._print, self._on_a_picture, self._smaller_on_it, self._choke, self._scan, self._square,
+            self._crane, self._bow, self._unbow, self._pencil, self._dark, self._editions, self._write, self._end,
         ]  # fmt: skip
         self._timer = QTimer(window)
         self._timer.setInterval(20)
@@ -169,7 +169,9 @@ class Tour:
         self.picture("print")
         self._key(Qt.Key.Key_W)
         self._go(1, "knockout")
-        self.window.lay_on(next(path for path in demo_files() if path.stem == "buoy"))
+        self.window.desk.backing.lay_on(next(path for path in demo_files() if path.stem == "buoy"))
+
+    def _smaller_on_it(self) -> None:
         self.window.viewbar.art.setValue(60)
 
     def _choke(self) -> None:

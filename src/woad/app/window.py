@@ -7,10 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QMimeData, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QColor, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import (
-    QColorDialog,
-    QDialog,
     QFileDialog,
     QLabel,
     QMainWindow,
@@ -20,18 +18,15 @@ from PySide6.QtWidgets import (
 )
 
 from woad.app import actions, theme
-from woad.app.dialogs import about_dialog, keys_dialog
+from woad.app.dialogs import about_dialog, keys_dialog, show_beside
 from woad.app.message import MessageBar
 from woad.app.welcome import Welcome
-from woad.core.formats.header import SUFFIXES
 
 if TYPE_CHECKING:
     from woad.app.desk import Desk
     from woad.app.entry import Source
     from woad.app.session import Session
     from woad.app.view.sheet_view import SheetView
-
-FILTER = f"Images ({' '.join('*' + suffix for suffix in SUFFIXES)});;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -88,7 +83,7 @@ class MainWindow(QMainWindow):
         self.stack.addWidget(desk)
         self.editions.write_asked.connect(self.write)
         self.writer.idle.connect(self._writing_over)
-        self.viewbar.picture_asked.connect(self.choose_picture)
+        self.viewbar.picture_asked.connect(desk.backing.choose_picture)
         desk.watch.arrived.connect(self._arrived)
         desk.watch.lost.connect(self._say)
         desk.watch.changed.connect(self._refresh_all)
@@ -138,6 +133,8 @@ class MainWindow(QMainWindow):
     # -- what actions do ---------------------------------------------------------------------------------------
 
     def open_dialog(self) -> None:
+        from woad.app.sources import FILTER
+
         names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open sheets"), "", FILTER)
         self.open_files([Path(name) for name in names])
 
@@ -245,45 +242,6 @@ class MainWindow(QMainWindow):
 
         straywork.decide(self.session, remove)
 
-    def back_with_picture(self) -> None:
-        """Lay the art on the picture; choose one when there is none yet."""
-        if self.session.picture is None:
-            self.choose_picture()
-        else:
-            self.session.look(backing="picture")
-
-    def choose_picture(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, self.tr("Picture to try the art on"), "", FILTER)
-        if name:
-            self.lay_on(Path(name))
-
-    def lay_on(self, path: Path) -> None:
-        """Show the art on a picture; one that cannot be read leaves the backing as it was."""
-        from woad.app.view.ground import load_ground
-        from woad.core.errors import WoadError
-
-        entry = self.session.entry
-        if entry is None or entry.sheet is None:
-            return
-        try:
-            ground = load_ground(path, *entry.sheet.full_size)
-        except WoadError as error:
-            self._say(str(error))
-            return
-        self.session.look(picture=ground, backing="picture")
-
-    def choose_bright(self) -> None:
-        """Choose the colour of the bright backing; the window stays usable meanwhile."""
-        dialog = QColorDialog(QColor(*self.session.bright), self)
-        dialog.setWindowTitle(self.tr("Bright backing"))
-        dialog.setModal(False)
-        dialog.setOption(QColorDialog.ColorDialogOption.NoButtons)
-        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
-        dialog.currentColorChanged.connect(
-            lambda c: self.session.look(bright=(c.red(), c.green(), c.blue()), backing="bright")
-        )
-        self._show(dialog)
-
     def keep_take(self) -> None:
         from woad.app import takes
 
@@ -318,16 +276,10 @@ class MainWindow(QMainWindow):
             self.set_theme("system")
 
     def show_keys(self) -> None:
-        self._show(keys_dialog(self, actions.key_table(self.actions_)))
+        show_beside(keys_dialog(self, actions.key_table(self.actions_)))
 
     def show_about(self) -> None:
-        self._show(about_dialog(self))
-
-    def _show(self, dialog: QDialog) -> None:
-        # Shown beside the work, never in its way.
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.setModal(False)
-        dialog.show()
+        show_beside(about_dialog(self))
 
     # -- events ------------------------------------------------------------------------------------------------
 

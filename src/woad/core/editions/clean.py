@@ -42,9 +42,7 @@ def write_sheet(
 
     Targets are checked before any work is done, so a name that is taken costs no waiting.
     """
-    if not docket.knockout.on and any(edition.kind != "paper" for edition in editions):
-        raise Impossible(NO_CUTOUT)
-    targets = [Written(edition, to.path(edition)) for edition in editions]
+    targets = targets_of(docket, editions, to)
 
     def part(low: float, high: float) -> Progress | None:
         return None if progress is None else lambda share: progress(low + (high - low) * share)
@@ -62,7 +60,14 @@ def write_sheet(
             job.result()
     if progress is not None:
         progress(1.0)
-    return tuple(targets)
+    return targets
+
+
+def targets_of(docket: Docket, editions: tuple[Edition, ...], to: Destination) -> tuple[Written, ...]:
+    """What would be written where. Raises ``TheirError`` when it can not be, or must not."""
+    if not docket.knockout.on and any(edition.kind != "paper" for edition in editions):
+        raise Impossible(NO_CUTOUT)
+    return tuple(Written(edition, to.path(edition)) for edition in editions)
 
 
 def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
