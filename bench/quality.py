@@ -26,6 +26,7 @@ from edge_rows import edges_row
 from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
+from ragged import ragged_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
@@ -128,7 +129,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     return out
 
 
-EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,streaks,edges,tilt,corners,bow,sharp,faults,medium"
+EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,streaks,edges,ragged,tilt,corners,bow,sharp,faults,medium"
 
 
 def main() -> int:
@@ -152,7 +153,7 @@ def main() -> int:
         "two-tone": lambda: ink_rows.two_tone_row(first),
         "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
         "streaks": lambda: streaks_row(first, args.seeds, media),
-        "edges": lambda: edges_row(first),
+        "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

@@ -87,3 +87,17 @@ def test_a_hole_in_deep_paint_is_paper_unless_it_is_darker_than_light_can_be_uns
     assert held[90] < 0.1
     assert held[210] > 0.9
     assert held[330] > 0.9
+
+
+def test_a_small_opening_in_deep_paint_is_one_thing() -> None:
+    """A stroke of white paint whose middle is as light as paper has no square hole there; a corner between bars, too small
+    to be told by itself, is open as the paper beside it is."""
+    plain = np.full((120, 300), 0.4, np.float32)
+    plain[:, :20] = 0
+    plain[55:62, 100:150], plain[55:62, 121:129] = 0.025, 0
+    plain[20:50, 40:70] = 0  # between bars
+    plain[20:50, 48:62], plain[33:37, 53:57] = 0.4, 0
+    noise = np.random.default_rng(2).normal(0, 0.002, plain.shape).astype(np.float32)
+    inside = find_inside(np.maximum(plain + noise, 0), 0.005, np.ones((120, 300, 3), np.float32))[..., 0]
+    assert inside[57:60, 103:147].min() > 0.9
+    assert inside[34:36, 54:56].max() < 0.3

@@ -12,6 +12,7 @@ Plane8 = NDArray[np.uint8]
 REACH_PX = 9
 _NOISE = 3.0  # steps of 255 over a ground that are not seen
 _SURE = 200  # coverage, of 255, from which a pixel shows its mark's own colour
+_FAINT = 8  # coverage, of 255, up to which nothing is seen of a pixel
 _DARKER = 16  # the same for darker ones: scanners mix light, screens mix codes, and that alone darkens edges so much
 _STEP = 6  # steps of 255 beyond any mixture that a pixel may show over a ground
 
@@ -35,26 +36,49 @@ def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
     return np.asarray(np.clip(np.maximum(np.floor(most), least), 0, 255), np.uint8)
 
 
+def held_to_marks(rgb: Plane8, alpha: Plane8) -> Plane8:
+    """Straight colour (h, w, 3) of which no edge pixel is, in any channel, lighter than all marks near it, nor darker than
+    mixing makes it: what a lossy file's coarse colour, or a sharpened edge, leaves there belongs to no mark."""
+    sure, edge = _marks_and_edges(alpha)
+    if not edge.any():
+        return rgb
+    high, low, known = _range_near(rgb, sure)
+    by = 255 / np.maximum(alpha, 1).astype(np.float32)  # what a step over a ground is, of a pixel's own colour
+    lighter, darker = (cv2.merge([cv2.convertScaleAbs(by, alpha=step, beta=-0.5)] * 3) for step in (_NOISE, _DARKER))
+    held = cv2.min(cv2.max(rgb, cv2.subtract(low, darker)), cv2.add(high, lighter))
+    return np.asarray(cv2.copyTo(held, cv2.bitwise_and(edge, known), rgb.copy()))
+
+
 def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:
     """255 where an edge pixel's straight colour is lighter or darker than all marks near it, (h, w); and how many edge
     pixels there are."""
-    sure = alpha >= _SURE
-    edge = (alpha > 8) & ~sure & (cv2.erode(alpha, np.ones((7, 7), np.uint8)) == 0)
+    sure, edge = _marks_and_edges(alpha)
     if not edge.any():
         return np.zeros(alpha.shape, np.uint8), 0
-    reach = np.ones((REACH_PX, REACH_PX), np.uint8)
+    high, low, known = _range_near(rgb, sure)
+    # What counts is what shows over a ground: colour beyond the marks' own, by its coverage.
+    share = (alpha.astype(np.float32) / 255)[..., None]
+    off = (cv2.subtract(rgb, high) * share > _STEP) | (cv2.subtract(low, rgb) * share > _DARKER)
+    asked = (edge > 0) & (known > 0)
+    return np.asarray(asked & off.any(axis=2), np.uint8) * np.uint8(255), int(np.count_nonzero(asked))
+
+
+def _marks_and_edges(alpha: Plane8) -> tuple[Plane8, Plane8]:
+    """255 at pixels that show their mark's own colour, and at edge pixels of marks."""
+    sure = alpha >= _SURE
+    edge = (alpha > _FAINT) & ~sure & (cv2.erode(alpha, np.ones((7, 7), np.uint8)) == 0)
     # A line too thin to be full anywhere is its own mark where it is fullest.
     sure |= (alpha >= cv2.dilate(alpha, _BOX5)) & (alpha > 40)
-    known = cv2.dilate(sure.astype(np.uint8), reach) > 0
-    off = np.zeros(alpha.shape, bool)
-    for c in range(3):
-        plane = np.ascontiguousarray(rgb[..., c])
-        high = cv2.dilate(np.where(sure, plane, 0).astype(np.uint8), reach).astype(np.int16)
-        low = cv2.erode(np.where(sure, plane, 255).astype(np.uint8), reach).astype(np.int16)
-        # What counts is what shows over a ground: colour beyond the marks' own, by its coverage.
-        share = alpha.astype(np.float32) / 255
-        off |= ((plane - high) * share > _STEP) | ((low - plane) * share > _DARKER)
-    return np.asarray(edge & known & off, np.uint8) * np.uint8(255), int(np.count_nonzero(edge & known))
+    return sure.view(np.uint8) * np.uint8(255), edge.view(np.uint8) * np.uint8(255)
 
 
+def _range_near(rgb: Plane8, sure: Plane8) -> tuple[Plane8, Plane8, Plane8]:
+    """The lightest and the darkest, (h, w, 3), that sure pixels around each pixel are, and 255 where there are any."""
+    mask = cv2.merge([sure, sure, sure])
+    high = cv2.dilate(cv2.bitwise_and(rgb, mask), _REACH)
+    low = cv2.erode(cv2.bitwise_or(rgb, cv2.bitwise_not(mask)), _REACH)
+    return np.asarray(high), np.asarray(low), np.asarray(cv2.dilate(sure, _REACH))
+
+
+_REACH = np.ones((REACH_PX, REACH_PX), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)

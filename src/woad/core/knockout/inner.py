@@ -47,10 +47,10 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
     calm = (cv2.GaussianBlur(least, (3, 3), 0) if full else least).astype(np.float32)
-    firm = cv2.max(_broad_and_pale(inner, calm, inside, edge_px), _as_deep_as_beside(inner, calm, edge_px))
+    else_firm = _broad_and_pale(inner, calm, inside, edge_px)
     if rgb is not None and full:
-        firm = cv2.max(firm, _of_own_colour(rgb, calm))
-    return np.asarray(cv2.min(inner, firm))
+        else_firm = cv2.max(else_firm, _of_own_colour(rgb, calm))
+    return np.asarray(cv2.min(inner, _as_deep_as_beside(inner, calm, else_firm, edge_px)))
 
 
 def _away_from_paper(least: Plane8, r: int) -> Plane8:
@@ -85,18 +85,20 @@ def _broad_and_pale(inner: Plane8, calm: Plane, inside: Inside | None, edge_px: 
     return np.asarray(broad)
 
 
-def _as_deep_as_beside(inner: Plane8, calm: Plane, edge_px: float) -> Plane8:
-    """255 where a pixel has the depth of paint beside it."""
-    # It belongs to the inside from about half the depth of the deepest there.
+def _as_deep_as_beside(inner: Plane8, calm: Plane, firm: Plane8, edge_px: float) -> Plane8:
+    """255 where a pixel has the depth of paint beside it, or is ``firm`` for other reasons."""
     share = calm / np.maximum(cv2.dilate(calm, _box(7)), 28)
-    deep = np.clip((share - 0.35) / 0.25, 0, 1) * 255
-    # Right beside paper nearly all of it is asked for: a paler pixel there is mixed with paper.
-    close = cv2.erode(inner, _box(2 * max(1, round(0.7 * edge_px)) + 1)) < 128
-    deep = np.where(close, np.clip((share - 0.62) / 0.3, 0, 1) * 255, deep)
+    # It belongs to the inside from about half the depth of the deepest there.
+    deep = np.clip((share - 0.35) / 0.25, 0, 1)
     # A pixel as deep as even paint close by is that paint, however dark the strokes on it are.
     even = (inner > 127) & (cv2.dilate(calm, _box(5)) - cv2.erode(calm, _box(5)) < _EVEN * calm)
     depth = cv2.erode(np.where(even, calm, np.float32(255)), _box(_EVEN_PX))
-    return np.rint(np.where(calm >= _AS_DEEP * depth, 255, deep)).astype(np.uint8)
+    deep = np.where(calm >= _AS_DEEP * depth, 1, deep)
+    # Right beside paper, be it in a narrow bay, nearly all of it is asked for: a paler pixel there is mixed with paper.
+    paint = cv2.min(inner, cv2.max(firm, cv2.convertScaleAbs(deep, alpha=255)))
+    close = cv2.erode(paint, _box(2 * max(1, round(0.7 * edge_px)) + 1)) < 128
+    deep = np.where(close, np.clip((share - 0.82) / 0.12, 0, 1), deep)
+    return np.asarray(cv2.max(firm, cv2.convertScaleAbs(deep, alpha=255)))
 
 
 def _of_own_colour(rgb: Plane8, calm: Plane) -> Plane8:

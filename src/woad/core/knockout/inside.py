@@ -95,17 +95,22 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     away, nearest = nearest_of(paper | pale)
     beside_pale = pale.ravel()[nearest] & (away <= _FAR)
     # An opening in which nothing but pale paint can be told is a stroke of it, to its last tip; and a tip that dry brush
-    # has cut off is one, too.
+    # has cut off is one, too. A small opening is one thing: what most of it is.
     count, openings, stats, _ = cv2.connectedComponentsWithStats(1 - deep, connectivity=8)
     told_pale, told_paper = (np.bincount(openings[kind], minlength=count) for kind in (pale, paper))
-    stroke = (told_paper == 0) & ((told_pale > 0) | (stats[:, cv2.CC_STAT_AREA] < _TIP))
+    small = stats[:, cv2.CC_STAT_AREA] < _GAP_CELLS
+    by_pale, by_paper = (
+        np.bincount(openings[(away <= _FAR) & kind.ravel()[nearest]], minlength=count) for kind in (pale, paper)
+    )
+    tip = (stats[:, cv2.CC_STAT_AREA] < _TIP) & (by_pale >= by_paper)
+    stroke = (told_paper == 0) & ((told_pale > 0) | tip) | small & (told_pale > told_paper)
     stroke[0] = False
     # A small gap between deep strokes may hold too few cells of paper to hang together: their mean tells.
     tells = told > 0
     seen = np.bincount(openings[tells], minlength=count)
     mean = np.bincount(openings[tells], weights=missing[tells], minlength=count) / np.maximum(seen, 1)
-    gap = (stats[:, cv2.CC_STAT_AREA] < _GAP_CELLS) & (seen >= _FEW)
-    gap &= mean < _PAINTED_IN_DEEP + _SMALL / np.sqrt(np.maximum(seen, 1))
+    gap = small & (seen >= _FEW) & (mean < _PAINTED_IN_DEEP + _SMALL / np.sqrt(np.maximum(seen, 1)))
+    gap |= small & (told_paper > told_pale)
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 

@@ -13,6 +13,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, sharpness, strokes
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
+from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.inner import Inside
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
@@ -230,7 +231,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         core, near = cv2.split(np.rint(part * 255).astype(np.uint8))
         inside = Inside(np.asarray(core), np.asarray(near))
     alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
-    return CutOut(alpha, unmix(rgb, alpha))
+    return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
 
 
 def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
