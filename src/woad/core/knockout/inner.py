@@ -17,6 +17,7 @@ _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 _BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
+_DEEP = 80.0  # depth from which even paint is deep
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
 
@@ -90,15 +91,21 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane, firm: Plane8, edge_px: float)
     share = calm / np.maximum(cv2.dilate(calm, _box(7)), 28)
     # It belongs to the inside from about half the depth of the deepest there.
     deep = np.clip((share - 0.35) / 0.25, 0, 1)
+    side = _box(2 * max(1, round(0.7 * edge_px)) + 1)
+    # Right beside paper more is asked for: a paler pixel there is mixed with paper.
+    deep = np.where(cv2.erode(inner, side) < 128, np.clip((share - 0.62) / 0.3, 0, 1), deep)
     # A pixel as deep as even paint close by is that paint, however dark the strokes on it are.
     even = (inner > 127) & (cv2.dilate(calm, _box(5)) - cv2.erode(calm, _box(5)) < _EVEN * calm)
     depth = cv2.erode(np.where(even, calm, np.float32(255)), _box(_EVEN_PX))
     deep = np.where(calm >= _AS_DEEP * depth, 1, deep)
-    # Right beside paper, be it in a narrow bay, nearly all of it is asked for: a paler pixel there is mixed with paper.
+    # Where even paint is deep nearly all of its depth is asked for beside paper, be it in a narrow bay: mixed pixels would
+    # be a light rim there on dark grounds.
     paint = cv2.min(inner, cv2.max(firm, cv2.convertScaleAbs(deep, alpha=255)))
-    close = cv2.erode(paint, _box(2 * max(1, round(0.7 * edge_px)) + 1)) < 128
-    deep = np.where(close, np.clip((share - 0.82) / 0.12, 0, 1), deep)
-    return np.asarray(cv2.max(firm, cv2.convertScaleAbs(deep, alpha=255)))
+    rim = (cv2.erode(paint, side) < 128) & (depth > _DEEP) & (depth < 255)
+    own = even.astype(np.float32)
+    mean = cv2.blur(calm * own, (_EVEN_PX, _EVEN_PX)) / np.maximum(cv2.blur(own, (_EVEN_PX, _EVEN_PX)), 1e-3)
+    nearly = np.clip((np.maximum(share, calm / np.maximum(mean, 1)) - 0.82) / 0.12, 0, 1)
+    return np.asarray(cv2.max(firm, cv2.convertScaleAbs(np.where(rim, nearly, deep), alpha=255)))
 
 
 def _of_own_colour(rgb: Plane8, calm: Plane) -> Plane8:

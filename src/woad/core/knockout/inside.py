@@ -5,6 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from woad.core.raster.nearest import nearest_of
 
@@ -22,6 +23,7 @@ _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', tha
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
+_OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
 _GAP_CELLS, _FEW = 400, 6  # cells of a small gap between deep strokes at most; and of those in it that tell at least
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
 _BOX3 = np.ones((3, 3), np.uint8)
@@ -102,7 +104,8 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     by_pale, by_paper = (
         np.bincount(openings[(away <= _FAR) & kind.ravel()[nearest]], minlength=count) for kind in (pale, paper)
     )
-    tip = (stats[:, cv2.CC_STAT_AREA] < _TIP) & (by_pale >= by_paper)
+    bare = (by_paper > by_pale) & (ndimage.minimum(missing, openings, np.arange(count)) < _OPEN)
+    tip = (stats[:, cv2.CC_STAT_AREA] < _TIP) & ~bare
     stroke = (told_paper == 0) & ((told_pale > 0) | tip) | small & (told_pale > told_paper)
     stroke[0] = False
     # A small gap between deep strokes may hold too few cells of paper to hang together: their mean tells.

@@ -105,7 +105,7 @@ def _reaches(reflectance: Codes, peak: float) -> Gate:
     deep = cv2.convertScaleAbs(
         cv2.subtract(np.full_like(depth, round(top * 1.05)), depth), alpha=255 / (0.05 * top + 1)
     )
-    return np.asarray(cv2.blur(cv2.dilate(deep, _BOX7), (3, 3)), np.uint8)
+    return np.asarray(cv2.blur(cv2.dilate(deep, _BOX5), (3, 3)), np.uint8)
 
 
 def _pyramid_evidence(dark: Gate, floors: Sequence[float], per_unit: int) -> list[Gate]:
