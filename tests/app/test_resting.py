@@ -56,7 +56,12 @@ def test_what_rests_is_seen_on_the_pile_and_comes_back_as_it_was(pile, settle) -
     pile.session.choose(0)
     settle(pile)
     assert rests(pile) == [False, True, True]
+    QTest.keyClick(pile.view, Qt.Key.Key_3)  # pictures of the sheet before are still being made then
+    QTest.keyClick(pile.view, Qt.Key.Key_1)
     pile.session.choose(1)
+    assert pile.view.frame is None and pile.bench.tiles["ink"].pictures is None
+    soft = pile.view.grab().toImage().pixelColor(pile.view.width() // 2, 40)
+    assert min(soft.getRgb()[:3]) > 240  # its thumbnail, white there, and not the view's grey
     settle(pile)
     assert pile.session.entry.sheet.full_size == size
     assert pile.view.grab().toImage() == before

@@ -116,6 +116,7 @@ class BenchBar(QWidget):
             tile.show_state(key_reading(entry, step), trouble(entry, step), off)
         if entry is None or entry.sheet is None or docket is None:
             self._asked = None
+            self.lane.forget()
             for tile in self.tiles.values():
                 tile.pictures = None
                 tile.update()

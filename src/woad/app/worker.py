@@ -65,6 +65,12 @@ class Lane(QObject):
             self._wake.notify()
             return self._number
 
+    def forget(self) -> None:
+        """Nothing that was asked for is wanted any more, work under way included."""
+        with self._wake:
+            self._number += 1
+            self._waiting.clear()
+
     def _run(self) -> None:
         while True:
             with self._wake:
@@ -73,6 +79,8 @@ class Lane(QObject):
                 self._let_pass()
                 if self._closing:
                     return
+                if not self._waiting:
+                    continue  # forgotten meanwhile
                 number, work, done = self._waiting.pop(0)
                 self._busy = True
             try:

@@ -52,6 +52,7 @@ class StepPanel(QWidget):
         outer.addStretch(1)
         self._rows: list[tuple[SettingRow, Values]] = []
         self._overlays: dict[str, QCheckBox] = {}
+        self._figures: list[QLabel] = []
         self.tools: dict[str, QPushButton] = {}
         self._tool_icons: dict[str, str] = {}
         self._gestures: dict[str, int] = {}
@@ -83,6 +84,7 @@ class StepPanel(QWidget):
 
     def add_reading(self, name: str) -> ReadingLine:
         line = ReadingLine(name, self)
+        self._figures.append(line.value)
         self.body.addWidget(line)
         return line
 
@@ -100,6 +102,7 @@ class StepPanel(QWidget):
         row.addWidget(figure)
         self.body.addLayout(row)
         self._overlays[name] = box
+        self._figures.append(figure)
         return box, figure
 
     def add_tools(
@@ -140,6 +143,8 @@ class StepPanel(QWidget):
         ready = entry is not None and entry.sheet is not None and docket is not None
         self.setEnabled(ready)
         if not ready:
+            for figure in self._figures:
+                figure.setText("")  # they were another sheet's
             return
         assert entry is not None and docket is not None
         on = True

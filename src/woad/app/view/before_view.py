@@ -47,6 +47,7 @@ class BeforeView(QWidget):
         self.setVisible(session.shows_beside and session.entry is not None)
         request = self.request()
         if request is None:
+            self.lane.forget()
             self.frame = None
         elif self.frame is None or self.frame.request != request:
             self.lane.submit(lambda: make_frame(request), self._arrived)

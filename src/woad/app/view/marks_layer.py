@@ -9,11 +9,12 @@ from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPen
 
 from woad.app import theme
 from woad.app.session import STEPS
-from woad.app.view.frames import Frame
+from woad.app.view.frames import CUT_STEPS, Frame
 from woad.app.view.geometry import Viewport
 
 if TYPE_CHECKING:
     from woad.app.view.sheet_view import SheetView
+    from woad.app.view.thumbnail import Thumbnail
 
 
 def paint_spots(view: SheetView, painter: QPainter) -> None:
@@ -67,3 +68,18 @@ def paint_frame(painter: QPainter, frame: Frame, view: Viewport, ratio: float) -
     x0, y0 = view.to_view(*frame.view.to_sheet(frame.left, frame.top))
     x1, y1 = view.to_view(*frame.view.to_sheet(frame.left + data.shape[1], frame.top + data.shape[0]))
     painter.drawImage(QRectF(x0 / ratio, y0 / ratio, (x1 - x0) / ratio, (y1 - y0) / ratio), image)
+
+
+def paint_thumbnail(view: SheetView, painter: QPainter, thumb: Thumbnail | None) -> None:
+    """A sheet that is being read again, as the pile shows it: large and soft, where its picture will be."""
+    if thumb is None:
+        return
+    session = view.session
+    data = thumb.over(session.backing if session.step in CUT_STEPS else "white", session.bright)
+    h, w = data.shape[:2]
+    zoom = min((view.width() - 48) / w, (view.height() - 48) / h)
+    image = QImage(data.data, w, h, data.strides[0], QImage.Format.Format_RGB32)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawImage(
+        QRectF(view.width() / 2 - w * zoom / 2, view.height() / 2 - h * zoom / 2, w * zoom, h * zoom), image
+    )

@@ -26,7 +26,7 @@ from woad.app.view.cursors import cursor_for
 from woad.app.view.frames import Frame, FrameRequest, Places, make_frame
 from woad.app.view.geometry import Viewport
 from woad.app.view.hand_layer import paint_hand
-from woad.app.view.marks_layer import paint_frame, paint_name, paint_spots, paint_wipe
+from woad.app.view.marks_layer import paint_frame, paint_name, paint_spots, paint_thumbnail, paint_wipe
 from woad.app.view.overlays import overlays_of, rgb_of
 from woad.app.view.rulers import DragGuide, paint_rulers
 from woad.app.view.square_layer import paint_square
@@ -119,6 +119,7 @@ class SheetView(QWidget):
         """Ask for a new frame; the old one stays until it comes."""
         request = self.request()
         if request is None:
+            self.lane.forget()
             self.frame = None
             self.update()
             return
@@ -359,6 +360,8 @@ class SheetView(QWidget):
             elif self.session.shows_beside:
                 paint_name(painter, dict(STEPS)[self.session.step], 12)
             paint_rulers(self, painter)
+        elif self.session.entry is not None:
+            paint_thumbnail(self, painter, self.session.entry.thumb)
         painter.end()
         if self._fresh:
             self._fresh = False
