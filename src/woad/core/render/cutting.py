@@ -184,6 +184,6 @@ def _reshaped(cutting: Cutting, colour: Colour, alpha: Plane8, box: Region, leve
         else:
             goal = np.asarray(cv2.max(alpha, out))
         out = np.rint(out + (goal.astype(np.float32) - out) * share).astype(np.uint8)
-    if not isinstance(colour, tuple) and (moves.move > 0 or moves.smooth > 0 or moves.crispness < 0):
-        colour = carried_colour(colour, alpha, max(moves.move, 0) + moves.smooth + 2)
+    if not isinstance(colour, tuple):
+        colour = carried_colour(colour, alpha, out, max(moves.move, 0) + moves.smooth + 2)
     return colour, out
