@@ -112,6 +112,19 @@ def test_tones_go_everywhere_or_where_they_hang_together() -> None:
     assert alpha_at(one, 200, 320) == 0 and alpha_at(one, 470, 320) == alpha_at(plain, 470, 320) > 40
 
 
+def test_a_removed_tone_leaves_no_outline() -> None:
+    """Edge pixels, mixed with paper, go with the paint whose tone was picked; the other paint is as it was."""
+    docket = Docket(medium="gouache").with_setting("square.on", False)
+    plain = render_whole(colour_sheet(), docket)
+    assert plain.alpha is not None and plain.rgb is not None
+    colour = tuple(int(v) for v in plain.rgb[150, 340])
+    pick = {"at": (340 / 520, 150 / 400), "colour": colour, "reach": 24}
+    gone = render_whole(colour_sheet(), docket.with_setting("knockout.tones", [pick]))
+    assert gone.alpha is not None
+    assert plain.alpha[110:311, 290:471].max() == 255 and gone.alpha[110:311, 290:471].max() < 12
+    np.testing.assert_array_equal(gone.alpha[:, :250], plain.alpha[:, :250])
+
+
 def test_only_the_circled_subject_is_kept() -> None:
     """Inside as it was, outside nothing."""
     outline = ((40 / W, 40 / H), (220 / W, 40 / H), (220 / W, 220 / H), (40 / W, 220 / H))

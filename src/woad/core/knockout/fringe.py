@@ -39,7 +39,7 @@ def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
 def held_to_marks(rgb: Plane8, alpha: Plane8) -> Plane8:
     """Straight colour (h, w, 3) of which no edge pixel is, in any channel, lighter than all marks near it, nor darker than
     mixing makes it: what a lossy file's coarse colour, or a sharpened edge, leaves there belongs to no mark."""
-    sure, edge = _marks_and_edges(alpha)
+    sure, edge = marks_and_edges(alpha)
     if not edge.any():
         return rgb
     high, low, known = _range_near(rgb, sure)
@@ -52,7 +52,7 @@ def held_to_marks(rgb: Plane8, alpha: Plane8) -> Plane8:
 def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:
     """255 where an edge pixel's straight colour is lighter or darker than all marks near it, (h, w); and how many edge
     pixels there are."""
-    sure, edge = _marks_and_edges(alpha)
+    sure, edge = marks_and_edges(alpha)
     if not edge.any():
         return np.zeros(alpha.shape, np.uint8), 0
     high, low, known = _range_near(rgb, sure)
@@ -63,10 +63,11 @@ def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:
     return np.asarray(asked & off.any(axis=2), np.uint8) * np.uint8(255), int(np.count_nonzero(asked))
 
 
-def _marks_and_edges(alpha: Plane8) -> tuple[Plane8, Plane8]:
-    """255 at pixels that show their mark's own colour, and at edge pixels of marks."""
-    sure = alpha >= _SURE
-    edge = (alpha > _FAINT) & ~sure & (cv2.erode(alpha, np.ones((7, 7), np.uint8)) == 0)
+def marks_and_edges(alpha: Plane8, faint: int = _FAINT, full: int = _SURE) -> tuple[Plane8, Plane8]:
+    """255 at pixels (h, w) that show their mark's own colour, from a coverage of ``full`` on, and at edge pixels of marks,
+    from above ``faint``."""
+    sure = alpha >= full
+    edge = (alpha > faint) & ~sure & (cv2.erode(alpha, np.ones((7, 7), np.uint8)) == 0)
     # A line too thin to be full anywhere is its own mark where it is fullest.
     sure |= (alpha >= cv2.dilate(alpha, _BOX5)) & (alpha > 40)
     return sure.view(np.uint8) * np.uint8(255), edge.view(np.uint8) * np.uint8(255)

@@ -6,10 +6,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.knockout.fringe import marks_and_edges
 from woad.core.raster.channels import highest, lowest
 
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
+
+_FULL = 250  # coverage of a pixel that no paper is mixed with
+_EDGES = (9, 9)  # px around an edge pixel within which its marks are looked for
 
 
 def unlike(shown: Plane8, colour: tuple[int, int, int], reach: float) -> Plane:
@@ -17,6 +21,15 @@ def unlike(shown: Plane8, colour: tuple[int, int, int], reach: float) -> Plane:
     away = highest(np.abs(shown.astype(np.int16) - np.asarray(colour, np.int16))).astype(np.float32)
     low = 0.6 * reach
     return np.asarray(np.clip((away - low) / max(reach - low, 0.5), 0, 1), np.float32)
+
+
+def with_edges(keep: Plane, alpha: Plane8) -> Plane:
+    """``keep`` (h, w) 0..1 of what is removed by its tone, with edge pixels going as far as the marks do that they belong
+    to: mixed with paper they have another tone, and would stay as an outline."""
+    sure, edge = (plane > 0 for plane in marks_and_edges(alpha, 0, _FULL))
+    marks = cv2.blur(sure.astype(np.float32), _EDGES)
+    near = cv2.blur(keep * sure, _EDGES) / np.maximum(marks, 1e-3)
+    return np.asarray(np.where(edge & (marks > 1e-3), np.minimum(keep, near), keep), np.float32)
 
 
 def hangs_together(shown: Plane8, colour: tuple[int, int, int], reach: float, at: tuple[int, int]) -> Plane8:

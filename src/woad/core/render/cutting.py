@@ -13,7 +13,7 @@ from woad.core.docket.knocking import EdgeSettings, KnockoutSettings, TonePick
 from woad.core.docket.touches import Touch
 from woad.core.edge.shape import Moves, carried_colour, reshape
 from woad.core.knockout.enclosed import enclosed_pixels
-from woad.core.knockout.removing import less, looks_like_paper, stroke_share, unlike
+from woad.core.knockout.removing import less, looks_like_paper, stroke_share, unlike, with_edges
 from woad.core.paper.hand import BrushStroke, stroke_near
 from woad.core.raster.compositing import over_white
 from woad.core.raster.outline import fill_outline
@@ -61,7 +61,7 @@ class Cutting:
 
     def reach_px(self, level: int) -> int:
         """How far around a tile must be known."""
-        reach = 2
+        reach = 2 if not self.tones else 8
         if self.cells is not None:
             reach = max(reach, 3 * self.cell_px // (1 << level) + 8)
         moves = self.moves(level)
@@ -106,7 +106,7 @@ def cut(
         colour, alpha = _kept_white(cutting, colour, alpha, box, level)
     for tone, where in cutting.tones:
         shown = over_white(colour, alpha)
-        keep = unlike(shown, tone.colour, tone.reach)
+        keep = with_edges(unlike(shown, tone.colour, tone.reach), alpha)
         if where is not None:
             keep = np.maximum(keep, 1 - _cells_at(where, cutting.cell_px, box, level, smooth=True) / np.float32(255))
         rgb = None if isinstance(colour, tuple) else colour
