@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.knockout.fringe import REACH_PX, most_without_fringe
+from woad.core.knockout.fringe import REACH_PX, without_fringe
 from woad.core.knockout.inner import Inside, edge_width, inner_paint
 
 Plane8 = NDArray[np.uint8]
@@ -58,8 +58,7 @@ def body_alpha(
         out = cv2.addWeighted(out, 2 * body, least, 1 - 2 * body, 0)
     if rgb is not None:
         out, calm = _rim_share(np.asarray(out), rgb, inner, beside, edge_px)
-        most = most_without_fringe(calm, least, inner)
-        out = cv2.min(out, cv2.max(most, inner))
+        out = without_fringe(out, calm, least, inner)
     return np.asarray(cv2.max(out, least))
 
 
@@ -90,29 +89,31 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
 
     Source: unmixing as in alpha estimation from known foreground and background (Smith and Blinn, Blue screen matting, 1996).
     """
-    rim = (inner <= 127) & (beside.weight > 0.01)
-    if not rim.any():
+    rim = np.flatnonzero((inner <= 127) & (beside.weight > 0.01))
+    if not rim.size:
         return alpha, rgb
+    weight = beside.weight.ravel()[rim]
 
     def around(plane: Plane) -> Plane:
-        return np.asarray(beside.total(plane)[rim] / beside.weight[rim])
+        return np.asarray(beside.total(plane).ravel()[rim] / weight)
 
     planes = [plane.astype(np.float32) for plane in cv2.split(cv2.bitwise_not(rgb))]
     own = np.array([around(plane) for plane in planes])
     depth2 = np.maximum(np.einsum("ij,ij->j", own, own), 1.0)
     # Pale paint's edge drowns in noise pixel by pixel; over a few it stands out, and is made as steep again as it was.
     pale = np.interp(np.sqrt(depth2 / 3), _PALE_RIM, (1, 0))
-    calm = np.array([cv2.GaussianBlur(plane, (0, 0), _CALMED * edge_px)[rim] for plane in planes])
-    missing = np.array([plane[rim] for plane in planes])
-    missing += (calm - missing) * pale
+    missing = np.array([plane.ravel()[rim] for plane in planes])
+    if pale.any():
+        calm = np.array([cv2.GaussianBlur(plane, (0, 0), _CALMED * edge_px).ravel()[rim] for plane in planes])
+        missing += (calm - missing) * pale
     # Grain beside a pale coloured wash may be as dark as its edge, but not of its hue: by how much the part of both that is
     # grey counts less (generalised least squares; Aitken 1935).
     hued = own - _GREY * pale * own.mean(axis=0)
     mixed = np.einsum("ij,ij->j", missing, hued) / np.maximum(np.einsum("ij,ij->j", own, hued), 1.0)
     mixed += (_STEEPENED - 1) * pale * (mixed - 0.5)
     out, seen = alpha.copy(), rgb.copy()
-    out[rim] = np.rint(np.clip(mixed, 0, 1) * around(alpha.astype(np.float32)))
-    seen[rim] = np.rint(255 - missing).T
+    out.ravel()[rim] = np.rint(np.clip(mixed, 0, 1) * around(alpha.astype(np.float32)))
+    seen.reshape(-1, 3)[rim] = np.rint(255 - missing).T
     return out, seen
 
 

@@ -17,23 +17,25 @@ _DARKER = 16  # the same for darker ones: scanners mix light, screens mix codes,
 _STEP = 6  # steps of 255 beyond any mixture that a pixel may show over a ground
 
 
-def most_without_fringe(rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
-    """The most coverage (h, w) at which no channel of a pixel's own colour is lighter than the paint it belongs to.
+def without_fringe(alpha: Plane8, rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
+    """Coverage (h, w) so far lowered that no channel of a pixel's own colour is lighter than the paint it belongs to.
 
-    ``rgb`` (h, w, 3) over white; ``least`` the least coverage that explains it; ``inner`` 255 inside paint. Where no
-    paint is near, the deepest pixel around stands for it.
+    ``rgb`` (h, w, 3) over white; ``least`` the least coverage that explains it; ``inner`` 255 inside paint, where nothing
+    is lowered. Where no paint is near, the deepest pixel around stands for it.
     """
-    reach = np.ones((REACH_PX, REACH_PX), np.uint8)
     deep = least >= cv2.dilate(least, _BOX5)
-    sure = (inner > 127) | (deep & (least > 40))
-    lightest = np.where(sure[..., None], rgb, 0).astype(np.uint8)
-    most = np.full(least.shape, 255, np.float32)
-    for c in range(3):
-        paint = cv2.dilate(np.ascontiguousarray(lightest[..., c]), reach).astype(np.float32)
-        # colour = 255 - missing * 255 / alpha must not exceed the paint's by more than noise makes of it.
-        missing = 255 + _NOISE - rgb[..., c].astype(np.float32)
-        most = np.minimum(most, np.where(paint > 0, missing * 255 / np.maximum(255 - paint, 1), 255))
-    return np.asarray(np.clip(np.maximum(np.floor(most), least), 0, 255), np.uint8)
+    sure = ((inner > 127) | (deep & (least > 40))).view(np.uint8) * np.uint8(255)
+    paint = cv2.dilate(cv2.bitwise_and(rgb, cv2.merge([sure, sure, sure])), _REACH)
+    out = alpha.copy()
+    asked = np.flatnonzero((alpha > 0) & (inner < 255))
+    lightest = paint.reshape(-1, 3)[asked].astype(np.float32)
+    # colour = 255 - missing * 255 / alpha must not exceed the paint's by more than noise makes of it.
+    missing = 255 + _NOISE - rgb.reshape(-1, 3)[asked].astype(np.float32)
+    each = np.where(lightest > 0, missing * 255 / np.maximum(255 - lightest, 1), 255)
+    most = np.minimum(np.floor(each.min(axis=1)), 255).astype(np.uint8)
+    own, low, held = (plane.ravel()[asked] for plane in (alpha, least, inner))
+    out.ravel()[asked] = np.minimum(own, np.maximum(np.maximum(most, low), held))
+    return out
 
 
 def held_to_marks(rgb: Plane8, alpha: Plane8) -> Plane8:

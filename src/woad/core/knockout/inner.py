@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cache
 
 import cv2
 import numpy as np
@@ -88,24 +89,36 @@ def _broad_and_pale(inner: Plane8, calm: Plane, inside: Inside | None, edge_px: 
 
 def _as_deep_as_beside(inner: Plane8, calm: Plane, firm: Plane8, edge_px: float) -> Plane8:
     """255 where a pixel has the depth of paint beside it, or is ``firm`` for other reasons."""
-    share = calm / np.maximum(cv2.dilate(calm, _box(7)), 28)
+    share = _share_of(calm, np.maximum(cv2.dilate(calm, _box(7)), 28))
     # It belongs to the inside from about half the depth of the deepest there.
-    deep = np.clip((share - 0.35) / 0.25, 0, 1)
+    deep = np.asarray(cv2.LUT(share, _ramp(0.35, 0.6)))
     side = _box(2 * max(1, round(0.7 * edge_px)) + 1)
     # Right beside paper more is asked for: a paler pixel there is mixed with paper.
-    deep = np.where(cv2.erode(inner, side) < 128, np.clip((share - 0.62) / 0.3, 0, 1), deep)
+    beside = cv2.threshold(cv2.erode(inner, side), 127, 255, cv2.THRESH_BINARY_INV)[1]
+    deep = cv2.copyTo(cv2.LUT(share, _ramp(0.62, 0.92)), beside, deep)
     # A pixel as deep as even paint close by is that paint, however dark the strokes on it are.
     even = (inner > 127) & (cv2.dilate(calm, _box(5)) - cv2.erode(calm, _box(5)) < _EVEN * calm)
     depth = cv2.erode(np.where(even, calm, np.float32(255)), _box(_EVEN_PX))
-    deep = np.where(calm >= _AS_DEEP * depth, 1, deep)
+    deep[calm >= _AS_DEEP * depth] = 255
     # Where even paint is deep nearly all of its depth is asked for beside paper, be it in a narrow bay: mixed pixels would
     # be a light rim there on dark grounds.
-    paint = cv2.min(inner, cv2.max(firm, cv2.convertScaleAbs(deep, alpha=255)))
+    paint = cv2.min(inner, cv2.max(firm, deep))
     rim = (cv2.erode(paint, side) < 128) & (depth > _DEEP) & (depth < 255)
     own = even.astype(np.float32)
     mean = cv2.blur(calm * own, (_EVEN_PX, _EVEN_PX)) / np.maximum(cv2.blur(own, (_EVEN_PX, _EVEN_PX)), 1e-3)
-    nearly = np.clip((np.maximum(share, calm / np.maximum(mean, 1)) - 0.82) / 0.12, 0, 1)
-    return np.asarray(cv2.max(firm, cv2.convertScaleAbs(np.where(rim, nearly, deep), alpha=255)))
+    nearly = cv2.LUT(cv2.max(share, _share_of(calm, np.maximum(mean, 1))), _ramp(0.82, 0.94))
+    return np.asarray(cv2.max(firm, cv2.copyTo(nearly, rim.view(np.uint8), deep)))
+
+
+def _share_of(plane: Plane, whole: Plane) -> Plane8:
+    """A plane as a share of another one, 255 for all of it or more."""
+    return np.asarray(cv2.divide(plane, whole, scale=255.0, dtype=cv2.CV_8U))
+
+
+@cache
+def _ramp(low: float, high: float) -> Plane8:
+    """Shares, of 255, to 0 up to ``low`` and 255 from ``high`` on."""
+    return np.rint(np.clip((np.arange(256) / 255 - low) / (high - low), 0, 1) * 255).astype(np.uint8)
 
 
 def _of_own_colour(rgb: Plane8, calm: Plane) -> Plane8:

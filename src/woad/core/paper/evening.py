@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -13,6 +14,7 @@ from woad.core.raster.codes import PAPER_CODE, Codes
 from woad.core.raster.transfer import linear_light
 
 Plane = NDArray[np.float32]
+Cells = TypeVar("Cells", NDArray[np.float32], NDArray[np.uint8])
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,8 +62,8 @@ def regular_grid(field: Plane, cell_px: int, width: int, height: int, over_px: t
     return np.asarray(out).reshape(gh, gw, field.shape[2])
 
 
-def sample_grid(grid: Plane, cell_px: int, x: int, y: int, w: int, h: int, level: int) -> Plane:
-    """Bilinear samples of a regular grid for a region of a level; (h, w, C) float32.
+def sample_grid(grid: Cells, cell_px: int, x: int, y: int, w: int, h: int, level: int) -> Cells:
+    """Bilinear samples of a regular grid, float32 or uint8, for a region of a level; (h, w, C) of the same kind.
 
     ``cell_px`` is the cells' size in level-0 pixels, a power of two.
     """
@@ -77,8 +79,8 @@ def sample_places(grid: Plane, cell_px: int, at: NDArray[np.float64]) -> Plane:
 
 
 def _strips(
-    grid: Plane, cell_px: int, box: tuple[int, int, int, int], level: int, rows: int
-) -> Iterator[tuple[slice, Plane]]:
+    grid: Cells, cell_px: int, box: tuple[int, int, int, int], level: int, rows: int
+) -> Iterator[tuple[slice, Cells]]:
     """The samples of :func:`sample_grid` for the box (x, y, w, h), ``rows`` rows at a time, with their place in it."""
     x, y, w, h = box
     cell = cell_px >> level
@@ -96,7 +98,10 @@ def _strips(
     i0, i1 = x // cell - 1, (x + w - 1) // cell + 2
     part = grid[:, np.clip(np.arange(i0, i1), 0, gw - 1)]
     low, high = part[np.clip(upper, 0, gh - 1)], part[np.clip(upper + 1, 0, gh - 1)]
-    cells = np.asarray(low + (high - low) * share, np.float32)
+    if grid.dtype == np.uint8:
+        cells = np.rint(low * (1 - share) + high * share).astype(grid.dtype)
+    else:
+        cells = np.asarray(low + (high - low) * share, grid.dtype)
     left = x - i0 * cell
     for top in range(0, h, rows):
         some = slice(top, min(top + rows, h))

@@ -15,9 +15,10 @@ from woad.core.ink.dropout import REACH_PX as DROP_OUT_REACH_PX
 from woad.core.paper.marks import ALIGN_PX
 from woad.core.paper.marks import REACH_PX as PAPER_REACH_PX
 from woad.core.raster.compositing import on_white
-from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import clearing_of
+from woad.core.render.halves import knock_out
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.patches import Mended
@@ -30,7 +31,6 @@ from woad.core.render.steps import (
     cleared,
     fine_px,
     ink_step,
-    knockout_step,
     paper_step,
     without,
 )
@@ -48,13 +48,24 @@ class Picture:
     alpha: Plane8 | None
 
 
+@dataclass(frozen=True, eq=False)
+class SquaredTile:
+    """A tile of a sheet that is turned, undistorted or mended, as it lies under the steps: ``plane`` (h, w, C)."""
+
+    plane: Pixels
+
+    @property
+    def pixels(self) -> int:
+        return self.plane.nbytes // _BYTES
+
+
 class RegionCache:
-    """The newest few results of Paper and Ink: moving a flag then costs only curves, and what Spotting shows of its work
-    only a comparison. Bounded by pixels; thread safe."""
+    """The newest few results of squaring, Paper and Ink: moving a flag then costs only curves, and what Spotting shows of
+    its work only a comparison. Bounded by pixels; thread safe."""
 
     def __init__(self, max_pixels: int = 12_000_000) -> None:
         self._max, self._held = max_pixels, 0
-        self._items: OrderedDict[Any, Evened | Inked] = OrderedDict()
+        self._items: OrderedDict[Any, SquaredTile | Evened | Inked] = OrderedDict()
         self._lock = Lock()
 
     @property
@@ -62,14 +73,14 @@ class RegionCache:
         """Bytes that are held, about."""
         return self._held * _BYTES
 
-    def get(self, key: Any) -> Evened | Inked | None:
+    def get(self, key: Any) -> SquaredTile | Evened | Inked | None:
         with self._lock:
             item = self._items.get(key)
             if item is not None:
                 self._items.move_to_end(key)
             return item
 
-    def put(self, key: Any, item: Evened | Inked) -> None:
+    def put(self, key: Any, item: SquaredTile | Evened | Inked) -> None:
         with self._lock:
             if key in self._items:
                 return
@@ -93,15 +104,26 @@ def evened_tile(
         if isinstance(held, Evened):
             out = _evened_anew(held, sheet, recipe, level, tile, pyramid)
     if out is None:
-        out = _evened(sheet, recipe, level, tile, pyramid)
+        out = _evened(sheet, recipe, level, tile, _squared(pyramid, level, tile, cache))
     if cache is not None:
         cache.put(key, out)
     return out
 
 
-def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, pyramid: Pyramid) -> Evened:
+def _squared(pyramid: Pyramid, level: int, tile: Region, cache: RegionCache | None) -> Pixels:
+    """The tile's own pixels; resampling a photo costs more than what is then done with it."""
+    if cache is None or type(pyramid) is Pyramid:
+        return pyramid.read(level, tile)
+    held = cache.get((pyramid, level, tile))
+    if not isinstance(held, SquaredTile):
+        held = SquaredTile(pyramid.read(level, tile))
+        cache.put((pyramid, level, tile), held)
+    return held.plane
+
+
+def _evened(sheet: Sheet, recipe: Recipe, level: int, tile: Region, pixels: Pixels) -> Evened:
     hand = hand_of(recipe.touches, sheet.frame) if recipe.touches else None
-    return paper_step(pyramid.read(level, tile), tile, level, recipe, sheet.readings, hand)
+    return paper_step(pixels, tile, level, recipe, sheet.readings, hand)
 
 
 def _evened_anew(
@@ -119,7 +141,7 @@ def _evened_anew(
     if 2 * around.w * around.h > tile.w * tile.h:
         return None
     part = Region(tile.x + around.x, tile.y + around.y, around.w, around.h)
-    new = _evened(sheet, recipe, level, part, pyramid)
+    new = _evened(sheet, recipe, level, part, pyramid.read(level, part))
     at, own = inner_of(inside, Region(0, 0, tile.w, tile.h)), inner_of(inside, around)
     codes, gate, folded = before.codes.copy(), before.gate.copy(), before.folded.copy()
     codes[at], gate[at], folded[at] = new.codes[own], new.gate[own], new.folded[own]
@@ -145,9 +167,8 @@ def automatic_picture(
     gone = None if clearing is None else clearing.tile(box, level)
     if step in ("ink", "spotting") or not recipe.knockout:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)
-    cut = knockout_step(evened, inked, recipe, sheet.readings, level, tile)
-    alpha = cleared(np.ascontiguousarray(cut.alpha[inner]), gone)
-    return Picture(recipe.ink_rgb if cut.rgb is None else np.ascontiguousarray(cut.rgb[inner]), alpha)
+    cut = knock_out(evened, inked, recipe, sheet.readings, level, tile, inner)
+    return Picture(recipe.ink_rgb if cut.rgb is None else cut.rgb, cleared(cut.alpha, gone))
 
 
 def automatic_cut(sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None) -> Picture:
