@@ -63,10 +63,13 @@ def view_rows(_kinds: list[str]) -> list[Row]:
     times = _view_times(sheet)
     small = _view_times(bench_sheet(OUT, 300, 1.0)["jpg"])
     large = _view_times(large_sheet())
+    paint = _view_times(next(path for path in demo_files() if path.stem == "mackerel"))
     median = statistics.median(times)
     return [
         Row("view, A4 at 600 ppi: median", median / plain_time, 0.5, "the same formulas in plain NumPy"),
         Row("view, A4 at 600 ppi: 95th percentile", float(np.percentile(times, 95)) / plain_time, 1.0, "the same"),
+        Row("view, a painting: median", statistics.median(paint) / plain_time, 0.5, "the same, of an ink drawing"),
+        Row("view, a painting: 95th percentile", float(np.percentile(paint, 95)) / plain_time, 1.0, "the same"),
         Row("view, A3 at 1200 ppi: median", statistics.median(large) / statistics.median(small), 1.2, "A5 at 300 ppi"),
     ]
 
