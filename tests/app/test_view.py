@@ -37,6 +37,15 @@ def test_a_view_never_asks_for_many_more_pixels_than_it_shows(zoom: float, cx: f
         assert part.right - part.left <= 1200 + 2 * max(zoom * 2**part.level, 1) + 2
 
 
+@pytest.mark.parametrize("at", [400.0, 400.25, 400.5, 401.5])
+@pytest.mark.parametrize("zoom", [1.0, 3.0])
+def test_a_pixel_is_a_pixel_wherever_the_view_stands(zoom: float, at: float) -> None:
+    """At 100 % and 300 % nothing is squeezed into a column less, which would blur all of the picture."""
+    part = visible_slice(Viewport(300, 200, zoom, at, at), 1.0, [(900, 900)])
+    assert part is not None
+    assert part.right - part.left == part.box.w * zoom and part.bottom - part.top == part.box.h * zoom
+
+
 def test_layers_are_mixed_as_screens_mix() -> None:
     """The quick paths for one ink and for colour agree with the textbook's over operator."""
     rng = np.random.default_rng(0)

@@ -81,5 +81,6 @@ def visible_slice(view: Viewport, scale: float, sizes: list[tuple[int, int]]) ->
         return None
     vx0, vy0 = view.to_view(box.x * px, box.y * px)
     vx1, vy1 = view.to_view(box.right * px, box.bottom * px)
-    corners = [round(v) for v in (vx0, vy0, vx1, vy1)]
+    # Halves all to one side: a view of half a pixel's shift has as many pixels as the sheet has there.
+    corners = [int(np.floor(v + 0.5)) for v in (vx0, vy0, vx1, vy1)]
     return Slice(level, box, corners[0], corners[1], max(corners[2], corners[0] + 1), max(corners[3], corners[1] + 1))
