@@ -18,7 +18,7 @@ from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.clearing import clearing_of
-from woad.core.render.halves import knock_out
+from woad.core.render.halves import Tile, knock_out
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.patches import Mended
@@ -167,7 +167,7 @@ def automatic_picture(
     gone = None if clearing is None else clearing.tile(box, level)
     if step in ("ink", "spotting") or not recipe.knockout:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)
-    cut = knock_out(evened, inked, recipe, sheet.readings, level, tile, inner)
+    cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile), inner, split=cache is not None)
     return Picture(recipe.ink_rgb if cut.rgb is None else cut.rgb, cleared(cut.alpha, gone))
 
 

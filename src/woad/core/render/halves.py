@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,49 +16,44 @@ from woad.core.render.steps import CutOut, Evened, Inked, knockout_step, reach_p
 _WORTH = 150_000  # pixels from which a second thread pays
 
 
-def knock_out(
-    evened: Evened,
-    inked: Inked,
-    recipe: Recipe,
-    readings: Readings,
-    level: int,
-    tile: Region,
-    inner: tuple[slice, slice],
-) -> CutOut:
-    """Coverage and straight colour over ``inner`` (rows, columns) of a ``tile`` at ``level`` that the steps before have
-    made with all the reach that is needed around it."""
+@dataclass(frozen=True, eq=False)
+class Tile:
+    """A tile at ``box`` of ``level`` as Paper and Ink leave it."""
+
+    evened: Evened
+    inked: Inked
+    recipe: Recipe
+    readings: Readings
+    level: int
+    box: Region
+
+
+def knock_out(tile: Tile, inner: tuple[slice, slice], split: bool) -> CutOut:
+    """Coverage and straight colour over the rows and columns ``inner`` of a tile that has all the reach around it that is
+    needed; ``split`` for a view, which somebody waits for."""
     rows, columns = inner
-    height, reach = rows.stop - rows.start, reach_px(recipe)
-    if inked.rgb is None or height * tile.w < _WORTH or height < 2 * reach:
-        return _of_rows(evened, inked, recipe, readings, level, tile, rows, columns)
+    height = rows.stop - rows.start
+    if not split or tile.inked.rgb is None or height * tile.box.w < _WORTH or height < 2 * reach_px(tile.recipe):
+        return _of_rows(tile, rows, columns)
     middle = rows.start + height // 2
     with ThreadPoolExecutor(1) as beside:
-        parts = [slice(rows.start, middle), slice(middle, rows.stop)]
-        lower = beside.submit(_of_rows, evened, inked, recipe, readings, level, tile, parts[1], columns)
-        above = _of_rows(evened, inked, recipe, readings, level, tile, parts[0], columns)
+        lower = beside.submit(_of_rows, tile, slice(middle, rows.stop), columns)
+        above = _of_rows(tile, slice(rows.start, middle), columns)
         below = lower.result()
     assert above.rgb is not None and below.rgb is not None
     return CutOut(np.concatenate([above.alpha, below.alpha]), np.concatenate([above.rgb, below.rgb]))
 
 
-def _of_rows(
-    evened: Evened,
-    inked: Inked,
-    recipe: Recipe,
-    readings: Readings,
-    level: int,
-    tile: Region,
-    rows: slice,
-    columns: slice,
-) -> CutOut:
+def _of_rows(tile: Tile, rows: slice, columns: slice) -> CutOut:
     """The knock-out of some rows of a tile, made with what lies within reach of them."""
-    reach = -(-reach_px(recipe) // ALIGN_PX) * ALIGN_PX
+    reach = -(-reach_px(tile.recipe) // ALIGN_PX) * ALIGN_PX
     top = max(0, rows.start // ALIGN_PX * ALIGN_PX - reach)  # blocks of noise fall on the same pixels as the tile's
-    part = slice(top, min(rows.stop + reach, tile.h))
-    some = Evened(evened.codes[part], evened.gate[part], evened.folded[part])
-    own = Inked(*(None if plane is None else plane[part] for plane in (inked.tone, inked.rgb)))
-    box = Region(tile.x, tile.y + top, tile.w, part.stop - top)
-    cut = knockout_step(some, own, recipe, readings, level, box)
+    part = slice(top, min(rows.stop + reach, tile.box.h))
+    made = tile.evened
+    some = Evened(made.codes[part], made.gate[part], made.folded[part])
+    own = Inked(*(None if plane is None else plane[part] for plane in (tile.inked.tone, tile.inked.rgb)))
+    box = Region(tile.box.x, tile.box.y + top, tile.box.w, part.stop - top)
+    cut = knockout_step(some, own, tile.recipe, tile.readings, tile.level, box)
     where = slice(rows.start - top, rows.stop - top), columns
     rgb = None if cut.rgb is None else np.ascontiguousarray(cut.rgb[where])
     return CutOut(np.ascontiguousarray(cut.alpha[where]), rgb)
