@@ -49,10 +49,10 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
     calm = (cv2.GaussianBlur(least, (3, 3), 0) if full else least).astype(np.float32)
-    else_firm = _broad_and_pale(inner, calm, inside, edge_px)
+    firm = _broad_and_pale(inner, calm, inside, edge_px)
     if rgb is not None and full:
-        else_firm = cv2.max(else_firm, _of_own_colour(rgb, calm))
-    return np.asarray(cv2.min(inner, _as_deep_as_beside(inner, calm, else_firm, edge_px)))
+        firm = cv2.max(firm, _of_own_colour(rgb, calm))
+    return np.asarray(cv2.min(inner, _as_deep_as_beside(inner, calm, firm, edge_px)))
 
 
 def _away_from_paper(least: Plane8, r: int) -> Plane8:
