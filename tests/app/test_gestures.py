@@ -209,11 +209,13 @@ def test_a_click_on_a_ring_chooses_its_stray_and_one_beside_moves_on(desk, settl
 
 
 def test_reach_and_hanging_together_act_on_the_last_tone(desk, settle) -> None:
-    """A tone is picked, its reach dragged wide and narrow, tied to what hangs together, and taken away again."""
+    """A tone is picked, and the ink then made paler; its reach is dragged wide and narrow, tied to what hangs together, and
+    the tone taken away again."""
     panel = desk.panels["knockout"]
     depth = state(desk)[1]
     desk.take_tool("tone")
     QTest.mouseClick(desk.view, LEFT, NONE, on_view(desk, 300, 197).toPoint())
+    desk.session.change("ink.darkness", 1.5, "x")
     settle(desk)
     share = []
     for reach in (5.0, 60.0):
@@ -228,7 +230,7 @@ def test_reach_and_hanging_together_act_on_the_last_tone(desk, settle) -> None:
     QTest.mouseClick(panel.last_tone, LEFT)
     settle(desk)
     assert desk.session.docket.knockout.tones == ()
-    assert state(desk)[1] == depth + 5
+    assert state(desk)[1] == depth + 6
 
 
 def test_the_bright_backing_takes_the_colour_that_is_chosen(desk, settle) -> None:
