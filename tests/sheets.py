@@ -132,3 +132,9 @@ def strewn_file(folder: Path) -> Path:
     path = folder / "strewn.png"
     path.write_bytes(png_bytes(np.ascontiguousarray(strewn().pyramid.levels[0])))
     return path
+
+
+def pixels(path: str | Path) -> NDArray[Any]:
+    """What an image file holds, as it is stored."""
+    with Image.open(path) as image:
+        return np.asarray(image)

@@ -6,16 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PIL import Image
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from sheets import SHADOW, colour_scan, pen_scan, png_bytes
-
-
-def pixels(path: Path) -> np.ndarray:
-    with Image.open(path) as image:
-        return np.asarray(image)
+from sheets import SHADOW, colour_scan, pen_scan, pixels, png_bytes
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage, 
 from PySide6.QtTest import QTest
 
 from hands import type_in
-from sheets import SHADOW, pen_scan, pen_sheet
+from sheets import SHADOW, pen_scan, pen_sheet, pixels
 from woad.app import theme
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
@@ -51,11 +51,6 @@ def drop_data(window, data: QMimeData) -> None:  # type: ignore[no-untyped-def]
 
 def key(window, which: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:  # type: ignore[no-untyped-def]
     QTest.keyClick(window.view, which, modifier)
-
-
-def pixels(path: Path) -> np.ndarray:
-    with Image.open(path) as image:
-        return np.asarray(image)
 
 
 def colour_at(window, x: float, y: float) -> tuple[int, int, int]:  # type: ignore[no-untyped-def]

@@ -10,20 +10,14 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from PIL import Image
 
 from captures import pdf_of
-from sheets import pen_scan, pen_sheet, png_bytes, png_claiming
+from sheets import pen_scan, pen_sheet, pixels, png_bytes, png_claiming
 from woad.core.docket.model import docket_from_json
 
 
 def run(*args: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run([sys.executable, "-m", "woad.cli", *map(str, args)], capture_output=True, text=True)
-
-
-def pixels(path: str | Path) -> np.ndarray:
-    with Image.open(path) as image:
-        return np.asarray(image)
 
 
 @pytest.fixture

@@ -73,7 +73,7 @@ ROWS: tuple[ActionRow, ...] = (
     ActionRow("next-sheet", "Sheet", "Next sheet", "PgDown", lambda w: w.session.choose(w.session.at + 1)),
     ActionRow("previous-sheet", "Sheet", "Previous sheet", "PgUp", lambda w: w.session.choose(w.session.at - 1)),
     ActionRow("remove-sheet", "Sheet", "Take off the pile", None, lambda w: w.session.take_off(), line_before=True),
-    ActionRow("put-back", "Sheet", "Put back on the pile", None, lambda w: w.put_back()),
+    ActionRow("put-back", "Sheet", "Put back on the pile", None, lambda w: w.session.put_back()),
     ActionRow("level", "Sheet", "Draw a level line", "A", lambda w: w.take_tool("level"), line_before=True),
     ActionRow("corners", "Sheet", "Set the sheet's corners", "C", lambda w: w.take_tool("corners")),
     ActionRow("bow", "Sheet", "Straighten bowed lettering", "O", lambda w: w.take_tool("bow")),

@@ -14,8 +14,8 @@ _SHARE = 8  # of the machine's memory; half of the rest may be others'
 _LEAST = 500 << 20
 
 
-def room_of_machine() -> int:
-    """How many bytes the sheets of a pile may take."""
+def _room() -> int:
+    """How many bytes the sheets of a pile may take on this machine."""
     return max(os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _SHARE, _LEAST)
 
 
@@ -23,9 +23,9 @@ class Keeper(QObject):
     """Lets go of the pixels of the sheets that were looked at longest ago, once those of the pile take more than ``room``
     bytes. What a sheet shows without them, its thumbnail and its report, has been made by then."""
 
-    def __init__(self, session: Session, pile: Pile, room: int | None = None) -> None:
+    def __init__(self, session: Session, pile: Pile) -> None:
         super().__init__(session)
-        self.session, self.room = session, room_of_machine() if room is None else room
+        self.session, self.room = session, _room()
         for signal in (session.pile_changed, session.sheet_chosen, pile.drawn):
             signal.connect(self.tidy)
 

@@ -223,9 +223,6 @@ class MainWindow(QMainWindow):
         """Turn one of the view's aids on or off."""
         self.session.look(**{name: not getattr(self.session, name)})
 
-    def put_back(self) -> None:
-        self.session.put_back()
-
     def take_tool(self, tool: str) -> None:
         from woad.app.handwork import step_of
 

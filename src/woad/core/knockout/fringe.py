@@ -13,8 +13,8 @@ REACH_PX = 9
 _NOISE = 3.0  # steps of 255 over a ground that are not seen
 _SURE = 200  # coverage, of 255, from which a pixel shows its mark's own colour
 _FAINT = 8  # coverage, of 255, up to which nothing is seen of a pixel
-_DARKER = 16  # the same for darker ones: scanners mix light, screens mix codes, and that alone darkens edges so much
 _STEP = 6  # steps of 255 beyond any mixture that a pixel may show over a ground
+_DARKER = 16  # the same for darker ones: scanners mix light, screens mix codes, and that alone darkens edges so much
 
 
 def without_fringe(alpha: Plane8, rgb: Plane8, least: Plane8, inner: Plane8) -> Plane8:
