@@ -42,11 +42,12 @@ class Desk(QWidget):
         first = self.view.lane
         self.before = BeforeView(self.view)
         self.opener, self.checker, self.writer = Opener(session), Checker(session, first), Writer(session)
-        self.squarer, self.reporter, self.looker = Squarer(session), Reporter(session), Looker(session, first)
+        self.squarer, self.reporter = Squarer(session), Reporter(session)
         self.watch = FolderWatch(self)
         self.spot_lane = Lane("spot", self)
         self.backing = Backing(session, self)
         self.bench, self.pile = BenchBar(session, first), Pile(session, first)
+        self.looker = Looker(session, [first, self.bench.lane, self.pile.lane])
         self.keeper = Keeper(session, self.pile)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
         self.editions = EditionsPanel(session)

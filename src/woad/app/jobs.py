@@ -102,12 +102,12 @@ class Squarer(QObject):
 class Looker(QObject):
     """Looks the chosen sheet over for strays behind the newest settings; the strays known so far stay on until then."""
 
-    def __init__(self, session: Session, behind: Lane) -> None:
+    def __init__(self, session: Session, drawn: list[Lane]) -> None:
         super().__init__(session)
         self.session = session
-        self.lane = Lane("strays", self, behind=behind)
+        self.lane, self._drawn = Lane("strays", self), drawn
         self._stop = Event()
-        # While a slider is dragged nothing is looked over.
+        # While a slider is dragged nothing is looked over, nor while what it changed is still being drawn.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(250)
@@ -137,6 +137,9 @@ class Looker(QObject):
     def _look(self) -> None:
         wanted = self._wanted()
         if wanted is None:
+            return
+        if any(lane.busy for lane in self._drawn):
+            self._later.start()
             return
         entry, sheet, docket = wanted
         stop = self._stop = Event()

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
 from woad.core.knockout.inner import Inside, edge_width, inner_paint
+from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
@@ -26,6 +27,7 @@ _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully co
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
+_WIDE, _HALVED = 2.0, 0.9  # px (sigma) from which a blur is made at half size; px2 by which halving and enlarging blur
 _GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
 
 
@@ -73,13 +75,22 @@ class _Beside:
 
     def total(self, plane: Plane) -> Plane:
         """Of a plane (H, W), summed by share around each pixel."""
-        return np.asarray(cv2.GaussianBlur(plane * self.share, (0, 0), self.sigma), np.float32)
+        return _spread(plane * self.share, self.sigma)
 
 
 def _beside(inner: Plane8, edge_px: float) -> _Beside:
     sigma = 0.8 * edge_width(edge_px) + 0.4
     share = inner.astype(np.float32) * np.float32(1 / 255)
-    return _Beside(share, np.asarray(cv2.GaussianBlur(share, (0, 0), sigma), np.float32), sigma)
+    return _Beside(share, _spread(share, sigma), sigma)
+
+
+def _spread(plane: Plane, sigma: float) -> Plane:
+    """A plane (H, W) blurred; where that leaves nothing fine, at half its size. That and the way back blur by themselves."""
+    if sigma < _WIDE:
+        return np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma), np.float32)
+    half = cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2)
+    large = cv2.resize(half, (2 * half.shape[1], 2 * half.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large[: plane.shape[0], : plane.shape[1]])
 
 
 def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> tuple[Plane8, Plane8]:

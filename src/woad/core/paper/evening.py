@@ -67,7 +67,13 @@ def sample_grid(grid: Cells, cell_px: int, x: int, y: int, w: int, h: int, level
 
     ``cell_px`` is the cells' size in level-0 pixels, a power of two.
     """
-    return np.concatenate([patch for _, patch in _strips(grid, cell_px, (x, y, w, h), level, h)])
+    cell = cell_px >> level
+    if grid.dtype != np.uint8 or cell < 2:
+        return np.concatenate([patch for _, patch in _strips(grid, cell_px, (x, y, w, h), level, h)])
+    rows, columns = _cells_around(y, h, cell, grid.shape[0]), _cells_around(x, w, cell, grid.shape[1])
+    large = cv2.resize(grid[rows][:, columns], (len(columns) * cell, len(rows) * cell), interpolation=cv2.INTER_LINEAR)
+    top, left = y - (y // cell - 1) * cell, x - (x // cell - 1) * cell
+    return np.asarray(large).reshape(*large.shape[:2], grid.shape[2])[top : top + h, left : left + w]
 
 
 def sample_places(grid: Plane, cell_px: int, at: NDArray[np.float64]) -> Plane:
@@ -76,6 +82,12 @@ def sample_places(grid: Plane, cell_px: int, at: NDArray[np.float64]) -> Plane:
     x, y = (np.ascontiguousarray(place[:, i])[None] for i in (0, 1))
     out = cv2.remap(grid, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(out).reshape(len(place), grid.shape[2])
+
+
+def _cells_around(start: int, length: int, cell: int, count: int) -> NDArray[np.intp]:
+    """Indices of the cells that a stretch of pixels lies on, with one more on each side, repeated past the edge, so that the
+    samples never see the cut."""
+    return np.clip(np.arange(start // cell - 1, (start + length - 1) // cell + 2), 0, count - 1)
 
 
 def _strips(
@@ -94,18 +106,13 @@ def _strips(
     at = (y + np.arange(h) + 0.5) / cell - 0.5
     upper = np.floor(at).astype(int)
     share = (at - upper).astype(np.float32)[:, None, None]
-    # One cell more on each side, repeated past the edge, so that the samples never see the cut.
-    i0, i1 = x // cell - 1, (x + w - 1) // cell + 2
-    part = grid[:, np.clip(np.arange(i0, i1), 0, gw - 1)]
+    part = grid[:, _cells_around(x, w, cell, gw)]
     low, high = part[np.clip(upper, 0, gh - 1)], part[np.clip(upper + 1, 0, gh - 1)]
-    if grid.dtype == np.uint8:
-        cells = np.rint(low * (1 - share) + high * share).astype(grid.dtype)
-    else:
-        cells = np.asarray(low + (high - low) * share, grid.dtype)
-    left = x - i0 * cell
+    cells = np.asarray(low + (high - low) * share, grid.dtype)
+    left = x - (x // cell - 1) * cell
     for top in range(0, h, rows):
         some = slice(top, min(top + rows, h))
-        size = ((i1 - i0) * cell, some.stop - top)
+        size = (part.shape[1] * cell, some.stop - top)
         large = cv2.resize(cells[some], size, interpolation=cv2.INTER_LINEAR).reshape(size[1], size[0], grid.shape[2])
         yield some, np.asarray(large[:, left : left + w])
 
