@@ -27,6 +27,7 @@ from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
 from ragged import ragged_row
+from ruled import ruled_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
@@ -129,7 +130,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     return out
 
 
-EVERY = "sheets,media,evening,drop-out,two-tone,strays,hairs,streaks,edges,ragged,tilt,corners,bow,sharp,faults,medium"
+EVERY = "sheets,media,evening,drop-out,ruled,two-tone,strays,hairs,streaks,edges,ragged,tilt,corners,bow,sharp,faults,medium"
 
 
 def main() -> int:
@@ -150,7 +151,7 @@ def main() -> int:
     more = {
         "media": lambda: nine_rows.nine_row(first, args.seeds, media, lights),
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
-        "two-tone": lambda: ink_rows.two_tone_row(first),
+        "ruled": lambda: ruled_row(first, 2 * args.seeds), "two-tone": lambda: ink_rows.two_tone_row(first),
         "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),

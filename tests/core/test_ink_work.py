@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
-from woad.core.ink.dropout import Pencil, drop_out, find_pencil, make_dropper, refusal
+from woad.core.ink.dropout import drop_out, make_dropper, refusal
 from woad.core.ink.painting import out_of_range, saturate
+from woad.core.ink.pencils import find_pencils
 from woad.core.ink.sharpness import overshoot, sharpen
 from woad.core.ink.strokes import embolden, fill_solid, two_tone, where_only
 from woad.core.raster.codes import from_codes, to_codes
@@ -57,10 +58,10 @@ def test_pencil_vanishes_and_ink_stays_whole(pencils: list[tuple[float, float, f
 
 def test_the_pencil_is_found_by_itself() -> None:
     """Its hue and depth come out near the truth; a sheet of plain ink has none, and says why."""
-    found = find_pencil(crossed([BLUE])[0], 0.02)
-    assert isinstance(found, Pencil)
-    assert np.abs(np.array(found.colour) - BLUE).max() < 0.12
-    assert isinstance(find_pencil(crossed([])[0], 0.02), NoEstimate)
+    found = find_pencils(crossed([BLUE])[0], 0.02)
+    assert not isinstance(found, NoEstimate) and len(found) == 1
+    assert np.abs(np.array(found[0].colour) - BLUE).max() < 0.12
+    assert isinstance(find_pencils(crossed([])[0], 0.02), NoEstimate)
 
 
 def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
@@ -70,11 +71,34 @@ def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
     picture[40:140, 20:380] = 0.05
     picture[200:203, 20:140] = VIOLET
     picture += rng.normal(0, 0.003, picture.shape).astype(np.float32)
-    found = find_pencil(picture, 0.03)
-    assert isinstance(found, Pencil) and found.share < 0.02
+    found = find_pencils(picture, 0.03)
+    assert not isinstance(found, NoEstimate) and found[0].share < 0.02
     motley = picture.copy()
     motley[200:203, 20:140] = rng.choice([BLUE, RED, VIOLET, (0.6, 0.9, 0.5)], (1, 120))
-    assert isinstance(find_pencil(motley, 0.03), NoEstimate)
+    assert isinstance(find_pencils(motley, 0.03), NoEstimate)
+
+
+def test_ruled_lines_go_their_margin_too() -> None:
+    """Thin pale blue lines and a red margin, of which a reduced sheet shows little, are found, proposed and dropped."""
+    rng = np.random.default_rng(9)
+    light = np.full((900, 700, 3), (0.85, 0.8, 0.68), np.float32) * rng.normal(1, 0.012, (900, 700, 1))
+    ruling = np.zeros((900, 700), np.float32)
+    ruling[60::42], ruling[61::42] = 0.7, 0.5
+    light *= 1 - ruling[..., None] * (1 - np.array(BLUE, np.float32))
+    light[:, 90:92] *= 1 - 0.7 * (1 - np.array(RED, np.float32))
+    ruling[:, 90:92] = 0.7
+    ink = np.zeros((900, 700), np.float32)
+    for x in range(160, 640, 90):
+        cv2.line(ink, (x, 120), (x + 40, 800), 1.0, 5, cv2.LINE_AA)
+    light = cv2.GaussianBlur(light * (1 - ink[..., None] * (1 - np.array(INK, np.float32))), (0, 0), 0.6)
+    sheet = sheet_of(np.clip(srgb_encode(np.clip(light, 0, 1).astype(np.float32)) * 255 + 0.5, 0, 255).astype(np.uint8))
+    found = sheet.readings.pencils
+    assert not isinstance(found, NoEstimate) and len(found) == 2
+    assert sheet.readings.medium == "blue-pencil"
+    alpha = render_whole(sheet, starting_docket("blue-pencil")).alpha
+    assert alpha is not None
+    assert alpha[(cv2.dilate(ink, np.ones((9, 9))) == 0) & (ruling > 0)].mean() < 0.5
+    assert alpha[cv2.erode(ink, np.ones((3, 3))) == 1].mean() > 250
 
 
 def test_colours_that_cannot_be_told_apart_are_refused() -> None:

@@ -56,11 +56,11 @@ class DropOutChoice(QWidget):
         readings, wish = entry.sheet.readings, docket.ink.drop_out
         picked = wish if isinstance(wish, tuple) else ()
         self.choice.show_value("" if picked else wish)
-        found = "" if not isinstance(readings.pencil, NoEstimate) else readings.pencil.reason
-        self.choice.button("auto").setToolTip(found or self.tr("Drops the pale colour that was found beside the ink"))
+        found = "" if not isinstance(readings.pencils, NoEstimate) else readings.pencils.reason
+        self.choice.button("auto").setToolTip(found or self.tr("Drops the pale colours that were found beside the ink"))
         colours = list(picked)
-        if wish == "auto" and dropped(docket, readings):
-            colours = [_shown(dropped(docket, readings)[0])]
+        if wish == "auto":
+            colours = [_shown(colour) for colour in dropped(docket, readings)]
         for i, chip in enumerate(self.chips):
             chip.setVisible(i < len(colours))
             if i < len(colours):

@@ -16,17 +16,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.estimate import NoEstimate
-from woad.core.raster.channels import grey_of, highest
 from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 
 Plane = NDArray[np.float32]
 Colour = tuple[float, float, float]
 
 _STEPS = 256
-_FEW, _MANY = 0.004, 0.02  # share of the marks that a pencil's pale ones are, when their hues are one, and when not
-_ALIKE = 0.9  # length of the mean of hues as directions (Fisher, circular data), from which they are one
-_LOOKED = 120_000  # pixels that are looked at for a pencil's colour
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 REACH_PX = 4
@@ -161,44 +156,3 @@ def _cleared(codes: Codes, dropper: Dropper) -> Codes:
     missing = np.maximum(1 - cleared, 0)
     cleared += missing * cv2.merge([share, share, share])
     return to_codes(np.asarray(cleared, np.float32))
-
-
-@dataclass(frozen=True)
-class Pencil:
-    """A drop-out colour that was found: ``colour`` reflectance at full strength, ``share`` of the marks that it makes."""
-
-    colour: Colour
-    share: float
-
-
-def find_pencil(reflectance: Plane, floor: float) -> Pencil | NoEstimate:
-    """The pale hue that most of a sheet's coloured marks have.
-
-    ``reflectance`` (h, w, 3) of the evened sheet, reduced; ``floor`` darkness that paper does not reach.
-    """
-    if reflectance.ndim != 3 or reflectance.shape[2] != 3:
-        return NoEstimate("the scan is grey: no colour can be told from the ink")
-    values = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(-1, 3)
-    values = values[:: max(1, len(values) // _LOOKED)]
-    density = -np.log(np.clip(values, 0.01, 1.2))
-    grey = grey_of(density)
-    hue = density - grey[:, None]
-    chroma = np.linalg.norm(hue, axis=1)
-    marks = grey > max(0.04, 2 * floor)
-    pale = marks & (highest(values) > 0.45) & (chroma > 0.25 * grey) & (chroma > max(0.05, 2 * floor))
-    turn = np.arctan2(hue[pale] @ np.array([-1, 2, -1]) / 6**0.5, hue[pale] @ np.array([1, 0, -1]) / 2**0.5)
-    # Cameras spread a thin line's hue over its neighbours, so that little of it is left: little will do if it is all one.
-    least = _FEW if turn.size and np.abs(np.exp(1j * turn).mean()) > _ALIKE else _MANY
-    if pale.sum() < max(20, least * marks.sum()):
-        return NoEstimate("no pale colour stands out beside the ink")
-    counts, edges = np.histogram(turn, bins=48, range=(-np.pi, np.pi), weights=chroma[pale])
-    around = np.convolve(np.concatenate([counts[-2:], counts, counts[:2]]), np.ones(5), mode="valid")
-    peak = edges[int(np.argmax(around))] + np.pi / 48
-    near = np.abs((turn - peak + np.pi) % (2 * np.pi) - np.pi) < 0.45
-    own, hues = density[pale][near], chroma[pale][near]
-    # Ink beside a line greys it: the purest part of the lines tells the colour, the strongest of these how deep it is.
-    purity = hues / np.maximum(grey[pale][near], 1e-3)
-    pure = purity >= np.percentile(purity, 60)
-    strong = own[pure][hues[pure] >= np.percentile(hues[pure], 80)]
-    colour = np.exp(-np.median(strong, axis=0) * 1.1)
-    return Pencil((float(colour[0]), float(colour[1]), float(colour[2])), float(near.sum() / max(marks.sum(), 1)))

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
-from woad.core.ink.dropout import find_pencil
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
+from woad.core.ink.pencils import Pencil, as_deep, find_pencils
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
@@ -27,7 +27,7 @@ from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
-from woad.core.render.medium import Traits, propose_medium, read_traits
+from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
@@ -86,7 +86,8 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
     paper_rgb = (int(code[0]), int(code[1]), int(code[2]))
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
-        pencil = None if quick else beside.submit(find_pencil, reduced, first_floor)
+        close = partial(_close_by, pyramid, flat_gain, cell)
+        pencils = None if quick else beside.submit(_pencils, reduced, first_floor, close)
         ink = find_ink(mean_crops, first_floor)
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
@@ -99,7 +100,8 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         histogram = tone_histogram(_fold(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
-    proposal = propose_medium(traits)
+    found = NOT_LOOKED_FOR if pencils is None else pencils.result()
+    proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found))
     return Readings(
         light=grid,
         cell_px=cell,
@@ -119,10 +121,15 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
-        pencil=NOT_LOOKED_FOR if pencil is None else pencil.result(),
+        pencils=found,
         inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
         inside_cell_px=1 << base,
     )
+
+
+def _pencils(reduced: Plane, floor: float, close: Callable[[float, float], Plane]) -> tuple[Pencil, ...] | NoEstimate:
+    found = find_pencils(reduced, floor)
+    return found if isinstance(found, NoEstimate) else tuple(as_deep(pencil, close) for pencil in found)
 
 
 def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int) -> NDArray[np.uint8]:
@@ -189,6 +196,13 @@ def _cell_px(pyramid: Pyramid, field: Plane) -> int:
 def _reflectance(pyramid: Pyramid, gain: Gain, cell: int, level: int, box: Region) -> Plane:
     """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
     return from_codes(even(pyramid.read(level, box), gain, cell, (box.x, box.y, level)))
+
+
+def _close_by(pyramid: Pyramid, gain: Gain, cell: int, x: float, y: float) -> Plane:
+    """Reflectance at full size around a place, in shares of the sheet."""
+    half = _CROP_PX // 2
+    box = Region(int(x * pyramid.width) - half, int(y * pyramid.height) - half, _CROP_PX, _CROP_PX)
+    return _reflectance(pyramid, gain, cell, 0, box.clip(pyramid.width, pyramid.height))
 
 
 def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
+from woad.core.ink.pencils import Pencil
 from woad.core.raster.channels import grey_of, highest, lowest
 
 Plane = NDArray[np.float32]
@@ -88,12 +89,7 @@ def read_traits(
         most = values.max(axis=1)
         chroma = (most - values.min(axis=1)) / np.maximum(most, 0.15)
         coloured = float((chroma > 0.22).mean())
-        is_blue = (
-            (values[:, 2] - values[:, 0] > 0.06)
-            & (values[:, 1] >= values[:, 0] - 0.03)
-            & (values @ np.full(3, 1 / 3, np.float32) > 0.45)
-        )
-        blue = float(is_blue.mean())
+        blue = float(_light_blue(values).mean())
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         coloured = max(coloured, tinted - stained)
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
@@ -121,6 +117,20 @@ def read_traits(
         aspect=_aspect(marks),
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
     )
+
+
+def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits | None:
+    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel."""
+    if traits is None:
+        return None
+    blue = sum(pencil.share for pencil in pencils if _light_blue(np.array(pencil.colour, np.float32)))
+    return replace(traits, blue=max(traits.blue, float(blue)))
+
+
+def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Which reflectances (..., 3) are light blue."""
+    red, green, blue = (values[..., c] for c in range(3))
+    return np.asarray((blue - red > 0.06) & (green >= red - 0.03) & (values @ np.full(3, 1 / 3, np.float32) > 0.45))
 
 
 def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[float, float]:

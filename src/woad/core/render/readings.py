@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
-from woad.core.ink.dropout import Pencil
+from woad.core.ink.pencils import Pencil
 
 NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
 
@@ -23,7 +23,7 @@ class Readings:
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
     ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
-    scan blurred; ``pencil`` a drop-out colour found; ``inside`` (h, w, 2) uint8 how surely cells of
+    scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 2) uint8 how surely cells of
     ``inside_cell_px`` lie inside paint, None for one ink;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
@@ -46,7 +46,7 @@ class Readings:
     medium_why: str
     hue_share: float = 0.0
     sharpness: float = 0.0
-    pencil: Pencil | NoEstimate = NOT_LOOKED_FOR
+    pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR
     inside: NDArray[np.uint8] | None = None
     inside_cell_px: int = 1
 

@@ -11,7 +11,7 @@ from woad.core.docket.model import Docket
 from woad.core.docket.touches import Touch
 from woad.core.estimate import NoEstimate
 from woad.core.ink.curve import Reading, TonePoints, coverage_curve, resting_middle
-from woad.core.ink.dropout import Colour, Pencil, refusal
+from woad.core.ink.dropout import Colour, refusal
 from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
@@ -170,7 +170,9 @@ def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
         return ()
     colours: tuple[Colour, ...]
     if wish == "auto":
-        colours = (readings.pencil.colour,) if isinstance(readings.pencil, Pencil) else ()
+        found = () if isinstance(readings.pencils, NoEstimate) else readings.pencils
+        colours = tuple(pencil.colour for pencil in found if not refusal([pencil.colour], ink_of(readings)))
+        colours = colours[:1] if refusal(colours, ink_of(readings)) else colours
     else:
         colours = tuple(_linear_colour(colour) for colour in wish)
     return () if not colours or refusal(colours, ink_of(readings)) else colours
