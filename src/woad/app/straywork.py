@@ -20,7 +20,7 @@ MANY = 8_000
 
 @dataclass(frozen=True)
 class Item:
-    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` (speck, line, hair, dust, streak), whether it
+    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` (speck, line, hair, dust, streak, fold), whether it
     ``goes``."""
 
     place: tuple[float, float]
@@ -83,6 +83,10 @@ def _made(found: Found, entry: Entry) -> Items:
     taken = found.mended_streaks(settings.decided) if settings.lines else ()
     for streak, at in zip(found.streaks, found.streak_places().tolist(), strict=True):
         out.append(Item((at[0], at[1]), (streak.end - streak.first) / mm, "streak", streak in taken))
+    evened = found.evened_folds(settings.decided) if settings.lines else ()
+    for fold, at in zip(found.folds, found.fold_places().tolist(), strict=True):
+        length = found.frame.height if fold.upright else found.frame.width
+        out.append(Item((at[0], at[1]), length / mm, "fold", fold in evened))
     # In bands down the sheet, so that the next one is never far.
     out.sort(key=lambda item: (int(item.place[1] * 12), item.place[0]))
     return Items(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -12,12 +13,15 @@ from numpy.typing import NDArray
 from woad.core.docket.spotting import Decision
 from woad.core.docket.touches import Place
 from woad.core.spotting.closeup import CloseUp
+from woad.core.spotting.folds import Fold
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.pieces import Pieces
 from woad.core.spotting.streaks import Streak
 from woad.core.square.frame import Frame
 from woad.core.units import mm_to_px
+
+Line = TypeVar("Line", Streak, Fold)
 
 _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one within that
 
@@ -26,7 +30,7 @@ _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one w
 class Found:
     """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``close`` a close look at each and ``hue`` (n, 3) their colour features,
     both None for none or too many; ``lines`` (n,) left by the edge of scanner or sheet; ``hairs`` and dust on paint;
-    ``streaks`` along the scan; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
+    ``streaks`` along the scan, ``folds`` of the sheet; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
 
     pieces: Pieces
     dirt: NDArray[np.float32]
@@ -38,6 +42,7 @@ class Found:
     ppi: float
     frame: Frame
     streaks: tuple[Streak, ...] = ()
+    folds: tuple[Fold, ...] = ()
 
     def places(self) -> NDArray[np.float64]:
         """Where each piece lies, shares of the scan, (n, 2)."""
@@ -86,13 +91,17 @@ class Found:
 
     def mended_streaks(self, decided: Sequence[Decision]) -> tuple[Streak, ...]:
         """Streaks that are taken off: all but those that were decided to stay."""
-        stays = np.array([one.at for one in decided if not one.goes], np.float64).reshape(-1, 2)
-        places = self.streak_places()
-        return tuple(
-            streak
-            for streak, at in zip(self.streaks, places, strict=True)
-            if not len(stays) or np.abs(stays - at).max(axis=1).min() > 1e-5
-        )
+        return _but_those(self.streaks, self.streak_places(), decided)
+
+    def fold_places(self) -> NDArray[np.float64]:
+        """The middle of each fold, shares of the scan, (m, 2)."""
+        size = self.frame.width, self.frame.height
+        middles = np.array([fold.middle(*size) for fold in self.folds], np.float64).reshape(-1, 2)
+        return self.frame.to_scan(middles) / np.array(self.frame.scan, np.float64)
+
+    def evened_folds(self, decided: Sequence[Decision]) -> tuple[Fold, ...]:
+        """Folds that are evened out: all but those that were decided to stay."""
+        return _but_those(self.folds, self.fold_places(), decided)
 
     def mended_hairs(self, decided: Sequence[Decision]) -> tuple[Hair, ...]:
         """Hairs that are mended: all but those that were decided to stay."""
@@ -107,3 +116,13 @@ class Found:
             if not (np.hypot(*(at - middle).T) < 3).any():
                 out.append(hair)
         return tuple(out) if len(out) < len(self.hairs) else self.hairs
+
+
+def _but_those(lines: tuple[Line, ...], places: NDArray[np.float64], decided: Sequence[Decision]) -> tuple[Line, ...]:
+    """Lines at places (m, 2), without those that were decided to stay."""
+    stays = np.array([one.at for one in decided if not one.goes], np.float64).reshape(-1, 2)
+    return tuple(
+        line
+        for line, at in zip(lines, places, strict=True)
+        if not len(stays) or np.abs(stays - at).max(axis=1).min() > 1e-5
+    )

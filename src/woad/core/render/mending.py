@@ -1,4 +1,4 @@
-"""Mends of a docket laid over a sheet: hairs found by themselves, the mend and the copy-over brush."""
+"""Mends of a docket laid over a sheet: streaks, folds and hairs found by themselves, the mend and the copy-over brush."""
 
 from __future__ import annotations
 
@@ -18,9 +18,11 @@ from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import squared_pyramid
+from woad.core.spotting.folds import Fold, find_folds
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.mend import REACH_PX, mend
 from woad.core.spotting.streaks import Streak, find_streaks, without_streak
+from woad.core.spotting.unfold import reach_px, without_fold
 
 _MOST_PX = 24_000_000  # a mend whose surroundings are larger than that does nothing
 
@@ -32,12 +34,14 @@ def mended_pyramid(sheet: Sheet, docket: Docket) -> Pyramid:
         return sheet.pyramid
     hairs: tuple[Hair, ...] = ()
     streaks: tuple[Streak, ...] = ()
+    folds: tuple[Fold, ...] = ()
     if settings.hairs and sheet.strays is not None:
         hairs = sheet.strays.mended_hairs(settings.decided)
     if settings.lines and sheet.strays is not None:
         streaks = sheet.strays.mended_streaks(settings.decided)
+        folds = sheet.strays.evened_folds(settings.decided)
     touches = settings.touches
-    base = without_streaks(sheet, streaks)
+    base = without_folds(sheet, without_streaks(sheet, streaks), folds)
     if not hairs and not touches:
         return base
     key = ("all", base, hairs, touches, sheet.readings if touches else None)
@@ -66,6 +70,37 @@ def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
         if patch is not None:
             patches.append(patch)
     return squared_pyramid(Mended(sheet.scan, tuple(patches)), sheet.frame)
+
+
+_FOLDS_PX = 1400  # the longer side of a sheet as folds are looked for on it
+
+
+def look_for_folds(pyramid: Pyramid, ppi: float) -> tuple[Fold, ...]:
+    """Folds of the squared sheet."""
+    level = pyramid.level_for(_FOLDS_PX)
+    return find_folds(pyramid.whole(level), float(1 << level), ppi)
+
+
+def without_folds(sheet: Sheet, base: Pyramid, folds: tuple[Fold, ...]) -> Pyramid:
+    """The squared sheet ``base`` without the light of ``folds``; itself when there are none."""
+    if not folds:
+        return base
+    key = ("evened", base, folds)
+    return sheet.mends.made(key, lambda: _made_even(base, folds, sheet.ppi or 300.0))  # type: ignore[no-any-return]
+
+
+def _made_even(base: Pyramid, folds: tuple[Fold, ...], ppi: float) -> Pyramid:
+    width, height = base.size(0)
+    patches: list[Patch] = []
+    for fold in folds:
+        low, high = int(min(fold.first, fold.last)), int(max(fold.first, fold.last)) + 1
+        line = Region(low, 0, high - low, height) if fold.upright else Region(0, low, width, high - low)
+        box = line.grown(reach_px(ppi), ALIGN, width, height)
+        before = (Mended(base, tuple(patches)) if patches else base).read(0, box)
+        patch = make_patch(box, before, without_fold(before, fold, box.x if fold.upright else box.y, ppi))
+        if patch is not None:
+            patches.append(patch)
+    return Mended(base, tuple(patches)) if patches else base
 
 
 def _laid(sheet: Sheet, base: Pyramid, hairs: tuple[Hair, ...], touches: tuple[Touch, ...]) -> Pyramid:

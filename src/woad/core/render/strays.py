@@ -21,12 +21,13 @@ from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
 from woad.core.render.hairs import hairs_on_paint, look_for_hairs
 from woad.core.render.measure import measure
-from woad.core.render.mending import look_for_streaks, without_streaks
+from woad.core.render.mending import look_for_folds, look_for_streaks, without_folds, without_streaks
 from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.spotting.closeup import CloseUp, look_closely, off_line
+from woad.core.spotting.folds import Fold
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
@@ -96,27 +97,31 @@ def lean_sheet(original: Original, pixels: Pixels, docket: Docket) -> Sheet:
 
 
 def begun(sheet: Sheet, docket: Docket) -> Sheet:
-    """The sheet with its hairs and streaks found, and no strays yet; those that are known are not looked for anew. A
-    sheet that has streaks is measured without them: a dark line from border to border is nothing to go by."""
+    """The sheet with its hairs, folds and streaks found, and no strays yet; those that are known are not looked for anew. A
+    sheet that has streaks or folds is measured without them: a dark line from border to border is nothing to go by."""
     streaks: tuple[Streak, ...] = ()
+    folds: tuple[Fold, ...] = ()
+    plain = sheet.pyramid
     if docket.spotting.lines:
         streaks = sheet.mends.made(_STREAKS, lambda: look_for_streaks(sheet.scan, sheet.original.ppi or sheet.ppi))
-    plain = without_streaks(sheet, streaks)
-    if streaks:
-        key, quick, said = ("measured", streaks, sheet.said), not sheet.settled, sheet.said
+        straight = without_streaks(sheet, streaks)
+        folds = sheet.mends.made(("folds", straight), lambda: look_for_folds(straight, sheet.ppi or 300.0))
+        plain = without_folds(sheet, straight, folds)
+    if streaks or folds:
+        key, quick, said = ("measured", streaks, folds, sheet.said), not sheet.settled, sheet.said
         sheet = replace(sheet, readings=sheet.mends.made(key, lambda: measure(plain, quick, said)))
     hairs: tuple[Hair, ...] = ()
     # One-ink drawings are full of thin lines and of thin gaps between them: in them none are looked for; hairs on their
     # paper are strays like others, and the mend brush takes those on blacks.
     if docket.spotting.hairs and not _one_ink(sheet, docket):
         clean = replace(sheet, pyramid=plain, strays=None)  # a streak across paint is no hair
-        finds = sheet.mends.made(("hairs", streaks, sheet.readings), lambda: look_for_hairs(clean))
+        finds = sheet.mends.made(("hairs", plain, sheet.readings), lambda: look_for_hairs(clean))
         bare_docket = unspotted(docket)
         hairs = sheet.mends.made(
             ("hairs on paint", finds, bare_docket), lambda: hairs_on_paint(clean, bare_docket, finds)
         )
     bare = np.zeros((1, 1), np.uint8)
-    return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), hairs, streaks)
+    return judged(replace(sheet, strays=None), docket, Blocks(1, bare, bare), OnTop(hairs, streaks, folds))
 
 
 def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None, threads: int = 2) -> Sheet:
@@ -139,10 +144,23 @@ def look_over(sheet: Sheet, docket: Docket, stop: Event | None = None, threads: 
     with ThreadPoolExecutor(threads) as pool:
         for job in [pool.submit(one, box) for box in bands(w, h, rows)]:
             job.result()
-    return judged(sheet, docket, blocks, known.hairs, known.streaks)
+    return judged(sheet, docket, blocks, on_top(known))
 
 
-def judged(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...], streaks: tuple[Streak, ...]) -> Sheet:
+@dataclass(frozen=True)
+class OnTop:
+    """What lies on a sheet, or goes through it, besides pieces of its own: found before these are."""
+
+    hairs: tuple[Hair, ...]
+    streaks: tuple[Streak, ...]
+    folds: tuple[Fold, ...]
+
+
+def on_top(found: Found) -> OnTop:
+    return OnTop(found.hairs, found.streaks, found.folds)
+
+
+def judged(sheet: Sheet, docket: Docket, blocks: Blocks, known: OnTop) -> Sheet:
     """The sheet with the pieces of blocks of its coverage, judged."""
     ppi = sheet.ppi or 300.0
     pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
@@ -150,7 +168,8 @@ def judged(sheet: Sheet, docket: Docket, blocks: Blocks, hairs: tuple[Hair, ...]
     hue = None if close is None else _hues(sheet, docket, close.taken)
     lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
     found = Found(
-        pieces, dirt_share(pieces, ppi, close, hue), close, hue, lines, hairs, wish_of(sheet, docket), ppi, sheet.frame, streaks
+        pieces, dirt_share(pieces, ppi, close, hue), close, hue, lines, known.hairs, wish_of(sheet, docket), ppi, sheet.frame,
+        known.streaks, known.folds,
     )  # fmt: skip
     return replace(sheet, strays=found)
 

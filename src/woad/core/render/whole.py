@@ -25,7 +25,7 @@ from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import aligned, cleared, fine_px, ink_step, knockout_step, paper_step, without
-from woad.core.render.strays import ROWS_ALIGN, Blocks, begun, judged, looked_over, new_blocks
+from woad.core.render.strays import ROWS_ALIGN, Blocks, begun, judged, looked_over, new_blocks, on_top
 
 Plane8 = NDArray[np.uint8]
 Progress = Callable[[float], None]
@@ -120,7 +120,7 @@ def _render(
     _in_bands(list(bands(w, h, rows // ROWS_ALIGN * ROWS_ALIGN)), lambda box: _band(work, box), progress)
     known = sheet.strays
     if blocks is not None and known is not None:
-        sheet = judged(sheet, docket, blocks, known.hairs, known.streaks)
+        sheet = judged(sheet, docket, blocks, on_top(known))
     clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
     if clearing is not None:
         _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)

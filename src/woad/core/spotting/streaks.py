@@ -34,7 +34,7 @@ _CLEAR, _LEAST = 5.0, 0.006  # noise of a column, and log light, from which it s
 _WIDEST_MM, _MOST = 0.35, 16  # what is broader, or what there are more of, is no streak
 _LEAST_PX = 400  # a shorter scan cannot tell
 _EVEN_PX = 96  # along a streak its strength changes no faster than that
-_DARK = np.float32(0.004)  # below that a scan holds more noise than light
+DARK = np.float32(0.004)  # below that a scan holds more noise than light
 _DEEP = 1.2  # log light, from which what a streak hides is taken from both sides of it rather than lit up
 
 
@@ -133,7 +133,7 @@ def _lines(read: Read, low: float, high: float, width: int, height: int, upright
     out = []
     for at in np.unique(np.linspace(low, max(high - size, low), _GROUPS).astype(int)).tolist():
         box = Region(0, at, width, size) if upright else Region(at, 0, size, height)
-        log = _log(read(box))
+        log = log_light(read(box))
         grey = np.asarray(cv2.transform(log, np.full((1, log.shape[2]), 1 / log.shape[2], np.float32)), np.float32)
         grey = grey.reshape(log.shape[:2])
         out.append(grey if upright else grey.T)
@@ -147,13 +147,13 @@ def _middle(lines: Plane) -> Plane:
 
 @cache
 def _log_table() -> Plane:
-    return np.asarray(np.log(linear_light(np.arange(256, dtype=np.uint8)).ravel() + _DARK), np.float32)
+    return np.asarray(np.log(linear_light(np.arange(256, dtype=np.uint8)).ravel() + DARK), np.float32)
 
 
-def _log(encoded: Pixels) -> Plane:
+def log_light(encoded: Pixels) -> Plane:
     if encoded.dtype == np.uint8:
         return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), _log_table()), np.float32).reshape(encoded.shape)
-    return np.asarray(np.log(linear_light(encoded) + _DARK), np.float32)
+    return np.asarray(np.log(linear_light(encoded) + DARK), np.float32)
 
 
 def _beside(lines: Plane, aside: int) -> Plane:
@@ -172,7 +172,7 @@ def without_streak(picture: Pixels, streak: Streak, at: int) -> Pixels:
     """
     turned: Any = picture if streak.upright else picture.transpose(1, 0, 2)
     first, end = max(streak.first - 1 - at, 1), min(streak.end + 1 - at, turned.shape[1] - 1)
-    log = _log(np.ascontiguousarray(turned))
+    log = log_light(np.ascontiguousarray(turned))
     left = log[:, max(first - 3, 0) : first].mean(axis=1, keepdims=True)
     right = log[:, end : end + 3].mean(axis=1, keepdims=True)
     share = ((np.arange(first, end) - first + 1) / (end - first + 1)).astype(np.float32)[None, :, None]
@@ -182,7 +182,7 @@ def without_streak(picture: Pixels, streak: Streak, at: int) -> Pixels:
     mended = (log[:, first:end] - off) * (1 - deep) + sides * deep
     top = np.float32(255 if picture.dtype == np.uint8 else 65535)
     out: Any = turned.copy()
-    light = np.clip(np.exp(mended) - _DARK, 0, 1)
+    light = np.clip(np.exp(mended) - DARK, 0, 1)
     out[:, first:end] = np.clip(np.rint(srgb_encode(light) * top), 0, top).astype(picture.dtype)
     return np.ascontiguousarray(out if streak.upright else out.transpose(1, 0, 2))
 

@@ -1,0 +1,188 @@
+"""Folds: where a sheet was folded once and lies nearly flat again, its paper turns to the light on one side of the line and
+away from it on the other, and its broken surface is darker or lighter.
+
+A fold runs straight from border to border, is the same all along, has paper's own hue, and, unlike a drawn line, makes paper
+lighter as well as darker. So what is paper in many parts of the sheet is laid over each other along every slight
+slope (a Hough transform for one direction; Duda and Hart 1972), and what most parts show alike is looked at closely.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.channels import grey_of
+from woad.core.spotting.streaks import Pixels, log_light
+from woad.core.units import mm_to_px
+
+Plane = NDArray[np.float32]
+
+_PARTS, _SHOWN = 18, 9  # parts along the sheet; those that must show a fold
+_END_MM = 3.0  # how much of the sheet at each end must show it, too
+_SLOPE = 0.026  # how far it may lean
+_BAND_MM, REACH_MM, CORE_MM = (
+    3.0,
+    8.0,
+    3.0,
+)  # what is broader is light; how far its own light reaches; where it is told
+_OFF_MM = 1.0  # how far from its line a fold may be strongest
+_LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
+_BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
+ALIKE = 0.6  # correlation of a part's profile with the whole fold's
+_WINGS_MM = (0.8, 3.0)  # how far from its line paper is turned to the light, or away from it
+_TURNED, _TURNED_SHARE = 0.008, 0.12  # log light by which both sides differ there, and share of the fold's strength
+_HUE = 0.3  # share by which channels may differ
+_STEP = 0.05  # log light by which the paper on both sides may differ
+_FOLDED, _TRIED = 3, 16  # more lines than that are ruled; so many places are looked at
+_STEEP = (0.35, 2.2)  # how strong a part may be beside the whole
+
+
+@dataclass(frozen=True)
+class Fold:
+    """A line along all rows (``upright``) or columns of a sheet: its place across, px, at the ``first`` and the ``last`` of
+    them, and its ``strength``, log light."""
+
+    upright: bool
+    first: float
+    last: float
+    strength: float
+
+    def middle(self, width: int, height: int) -> tuple[float, float]:
+        """Its middle on a sheet of that size, px."""
+        across = (self.first + self.last) / 2
+        return (across, height / 2) if self.upright else (width / 2, across)
+
+
+def find_folds(encoded: Pixels, px: float, ppi: float) -> tuple[Fold, ...]:
+    """Folds of a sheet, upright and level ones.
+
+    Parameters: ``encoded`` (h, w, C) the sheet, reduced, about 1,000 px long; ``px`` pixels of the sheet in one of its;
+    ``ppi`` of the sheet.
+    """
+    log = log_light(encoded)
+    mm = mm_to_px(1, ppi) / px
+    turned = np.ascontiguousarray(log.transpose(1, 0, 2))
+    return (*_along(log, px, mm, True), *_along(turned, px, mm, False))
+
+
+def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
+    """Upright folds of log light (h, w, C)."""
+    h, w = log.shape[:2]
+    if min(h, w) < 200 or w < 6 * REACH_MM * mm:
+        return []
+    grey = grey_of(log)
+    bounds = np.linspace(0, h, _PARTS + 1).astype(int).tolist()
+    parts = np.stack([_paper_of(grey[a:b]) for a, b in pairwise(bounds)])
+    band = parts - cv2.GaussianBlur(parts, (0, 0), sigmaX=_BAND_MM * mm, sigmaY=1e-6)
+    strength, lean = _strongest(np.clip(band, -0.15, 0.15), round(_SLOPE * h))
+    usual = float(np.median(np.abs(strength))) / 0.6745
+    edge = int(max(_BESIDE * w, REACH_MM * mm)) + 1
+    peak = np.abs(strength)
+    peak[:edge] = peak[w - edge :] = 0
+    found = []
+    for _ in range(_TRIED):
+        x = int(np.argmax(peak))
+        if peak[x] < max(_LEAST, _CLEAR * usual):
+            break
+        amplitude = _as_fold(log, grey, parts, x, int(lean[x]), mm)
+        if amplitude:
+            # The parts' middles lie half a part inside the ends.
+            half = lean[x] / 2 * _PARTS / (_PARTS - 1)
+            found.append(Fold(upright, float((x - half + 0.5) * px), float((x + half + 0.5) * px), amplitude))
+        aside = int((REACH_MM if amplitude else CORE_MM) * mm)  # beside a fold lies its own light
+        peak[max(x - aside, 0) : x + aside + 1] = 0
+    return found if len(found) <= _FOLDED else []
+
+
+def _paper_of(lines: Plane) -> Plane:
+    """What is paper rather than marks of lines (n, m) next to each other, (m,)."""
+    at = int(0.75 * (len(lines) - 1))
+    return np.asarray(np.partition(lines, at, axis=0)[at], np.float32)
+
+
+def _shifts(lean: int) -> NDArray[np.intp]:
+    """How far each part is shifted when a line leans by so many px from the first to the last."""
+    return np.rint(lean * (np.arange(_PARTS) / (_PARTS - 1) - 0.5)).astype(np.intp)
+
+
+def _strongest(band: Plane, most: int) -> tuple[Plane, NDArray[np.intp]]:
+    """For each column the strongest median over the parts, of all slopes, and by how much that one leans."""
+    w = band.shape[1]
+    best, lean = np.zeros(w, np.float32), np.zeros(w, np.intp)
+    wide = np.pad(band, ((0, 0), (most, most)))
+    for tilt in range(-most, most + 1, 2):
+        rows = np.stack([wide[i, most + s : most + s + w] for i, s in enumerate(_shifts(tilt).tolist())])
+        own = np.median(rows, axis=0)
+        stronger = np.abs(own) > np.abs(best)
+        best[stronger], lean[stronger] = own[stronger], tilt
+    return best, lean
+
+
+def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float) -> float:
+    """How strong the fold at a column is; 0 when what is there is none."""
+    reach = int(REACH_MM * mm)
+    shifts = _shifts(lean)
+    own = np.stack([row[x + s - reach : x + s + reach + 1] for row, s in zip(parts, shifts.tolist(), strict=True)])
+    outer = max(reach // 4, 1)
+    steps = own[:, -outer:].mean(axis=1) - own[:, :outer].mean(axis=1)
+    own = over_sides(own)
+    profile = np.median(own, axis=0)
+    core = slice(reach - int(CORE_MM * mm), reach + int(CORE_MM * mm) + 1)
+    shown = alike(own[:, core], profile[core])
+    near, far = (int(v * mm) for v in _WINGS_MM)
+    turned = abs(float(profile[reach + near : reach + far].mean() - profile[reach - far : reach - near].mean()))
+    strongest = int(np.argmax(np.abs(profile[core])))
+    amplitude = float(profile[core][strongest])
+    h = log.shape[0]
+    deep = max(int(_END_MM * mm), 3)
+    ends = np.stack([
+        _paper_of(grey[rows, x + s - reach : x + s + reach + 1])
+        for rows, s in ((slice(0, deep), shifts[0]), (slice(h - deep, h), shifts[-1]))
+    ])  # fmt: skip
+    if (
+        not _LEAST < abs(amplitude) < _MOST
+        or abs(strongest - int(CORE_MM * mm)) > _OFF_MM * mm  # seen from beside it
+        or shown.sum() < _SHOWN
+        or not alike(over_sides(ends)[:, core], profile[core], 0.7).all()
+        or turned < max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides
+        # An edge of a shadow, or of paint, does not come back to the same paper.
+        or abs(float(np.median(steps[shown]))) > max(_STEP, 0.6 * float(np.ptp(profile[core])))
+        or not _neutral(log, x, shifts, core, profile[core])
+    ):
+        return 0.0
+    return amplitude
+
+
+def over_sides(profiles: Plane) -> Plane:
+    """Profiles (n, m) without the straight line through both their ends."""
+    outer = profiles.shape[1] // 8
+    left, right = (profiles[:, s].mean(axis=1, keepdims=True) for s in (slice(0, outer), slice(-outer, None)))
+    share = np.linspace(0, 1, profiles.shape[1], dtype=np.float32)[None]
+    return np.asarray(profiles - left * (1 - share) - right * share, np.float32)
+
+
+def alike(profiles: Plane, model: Plane, looser: float = 1.0) -> NDArray[np.bool_]:
+    """Which profiles (n, m) are the model, stronger or weaker."""
+    size = float(model @ model) + 1e-12
+    strong = profiles @ model / size
+    match = strong * np.sqrt(size) / np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
+    low, high = _STEEP
+    return np.asarray((strong > low * looser) & (strong < high / looser) & (match > ALIKE * looser), np.bool_)
+
+
+def _neutral(log: Plane, x: int, shifts: NDArray[np.intp], core: slice, model: Plane) -> bool:
+    """Whether all channels (h, w, C) show the model alike."""
+    h, half = log.shape[0], (core.stop - core.start) // 2
+    bounds = pairwise(np.linspace(0, h, _PARTS + 1).astype(int).tolist())
+    parts = np.stack([
+        _paper_of(log[a:b, x + s - half : x + s + half + 1]) for (a, b), s in zip(bounds, shifts.tolist(), strict=True)
+    ])  # fmt: skip
+    each = np.median(parts, axis=0)
+    each = each - each.mean(axis=0)
+    level = model - model.mean()
+    share = each.T @ level / max(float(level @ level), 1e-9)
+    return float(np.ptp(share)) < _HUE * max(float(np.mean(share)), 1e-6)

@@ -1,0 +1,172 @@
+"""The light of a fold, divided out: one profile across it times a strength along it (a rank-1 model), under marks too.
+
+Where exactly it runs is read block by block: no sheet is flat, and no fold quite straight.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.channels import grey_of
+from woad.core.raster.transfer import srgb_encode
+from woad.core.spotting.folds import ALIKE, CORE_MM, REACH_MM, Fold, alike, over_sides
+from woad.core.spotting.streaks import DARK, Pixels, log_light
+from woad.core.units import mm_to_px
+
+Plane = NDArray[np.float32]
+
+_BLOCK_MM, _READ = 4.0, 24  # rows that are read together, and how many of them
+_ASIDE_MM = 0.6  # how far a fold may lie off its straight line
+_MATCHES = 0.7  # correlation from which a block tells where, and how strong, the fold is
+_FINE_MM, _BROKEN_MM = 0.5, 0.45  # what is finer is its broken surface; how far that reaches
+_SPECKLED = 1.3  # times its mean that the specks of it are strong
+
+
+def without_fold(picture: Pixels, fold: Fold, at: int, ppi: float) -> Pixels:
+    """A band of the sheet along all of a fold, without the fold's light.
+
+    Parameters: ``picture`` (h, w, C) encoded, the whole length of the sheet, with more than :func:`reach_px` on both sides
+    of the fold; ``at`` the column (row) of the sheet that the picture begins with. Returns a new picture.
+    """
+    turned: Any = picture if fold.upright else picture.transpose(1, 0, 2)
+    log = log_light(np.ascontiguousarray(turned))
+    model = _modelled(log, fold.first - at, fold.last - at, ppi)
+    rows = np.arange(len(log))
+    line = np.interp(rows, model.rows, model.places)
+    strong = np.interp(rows, model.rows, model.strength).astype(np.float32)[:, None]
+    reach = len(model.profile) // 2
+    left = max(int(line.min()) - reach, 0)
+    some = slice(left, min(int(line.max()) + reach + 2, log.shape[1]))
+    away = np.asarray(np.arange(some.start, some.stop)[None] + 0.5 - line[:, None] + reach, np.float32)
+    level = np.zeros_like(away)
+    fold_light = np.stack(
+        [_sampled(np.ascontiguousarray(model.profile[:, c]), away, level) for c in range(log.shape[2])], axis=2
+    )
+    plain = log[:, some] - fold_light * strong[..., None]
+    # Its broken surface is speckled: up to what the fold itself is there, that is no mark.
+    fine = _sampled(model.fine, away, level) * strong
+    beside = _across(plain, line - some.start, model.broken)
+    off = plain - beside
+    kept = np.clip(np.abs(off).max(axis=2) / np.maximum(fine, 1e-6) - 1, 0, 1)[..., None]
+    plain = np.where(fine[..., None] > 0.003, beside + off * kept, plain)
+    top = np.float32(255 if picture.dtype == np.uint8 else 65535)
+    out: Any = turned.copy()
+    out[:, some] = np.clip(np.rint(srgb_encode(np.clip(np.exp(plain) - DARK, 0, 1)) * top), 0, top).astype(
+        picture.dtype
+    )
+    return np.ascontiguousarray(out if fold.upright else out.transpose(1, 0, 2))
+
+
+def reach_px(ppi: float) -> int:
+    """How far from its line a fold's light, and what it is compared with, reaches, px."""
+    return int(mm_to_px(REACH_MM + _ASIDE_MM, ppi)) + 2
+
+
+@dataclass(frozen=True, eq=False)
+class _Model:
+    """At ``rows`` (n,): the line's ``places`` and the ``strength`` of the ``profile`` (m, C); ``fine`` (m,) how strong the
+    broken surface is, which ends ``broken`` px from the line."""
+
+    rows: NDArray[np.float64]
+    places: NDArray[np.float64]
+    strength: NDArray[np.float64]
+    profile: Plane
+    fine: Plane
+    broken: int
+
+
+def _modelled(log: Plane, first: float, last: float, ppi: float) -> _Model:
+    h, w = log.shape[:2]
+    mm = mm_to_px(1, ppi)
+    reach, aside = int(REACH_MM * mm), max(int(_ASIDE_MM * mm), 2)
+    step = max(int(_BLOCK_MM / 2 * mm), 4)
+    rows = np.arange(min(step, h // 2), max(h - step, h // 2 + 1), step).astype(np.float64)
+    straight = first + (last - first) * rows / max(h - 1, 1)
+    blocks = []
+    for row, x in zip(rows.tolist(), straight.tolist(), strict=True):
+        a, b = max(int(row) - step, 0), min(int(row) + step, h)
+        columns = np.clip(int(x) + np.arange(-reach - aside, reach + aside + 1), 0, w - 1)
+        blocks.append(np.median(log[a : b : max((b - a) // _READ, 1)][:, columns], axis=0))
+    wide = np.asarray(np.stack(blocks), np.float32)  # (n, m + 2 aside, C)
+    grey = grey_of(wide)
+    offsets = np.zeros(len(rows))
+    core = slice(reach - int(CORE_MM * mm), reach + int(CORE_MM * mm) + 1)
+    sharp = grey - cv2.GaussianBlur(grey, (0, 0), sigmaX=_FINE_MM * mm, sigmaY=1e-6)  # what tells its place best
+    near = slice(reach - int(mm), reach + int(mm) + 1)
+    for _ in range(4):
+        offsets = _offsets(sharp, np.median(_aligned(sharp, offsets, aside), axis=0), near, aside)
+    own = over_sides(_aligned(grey, offsets, aside))
+    model = np.median(own, axis=0)
+    told = alike(own[:, core], model[core], _MATCHES / ALIKE)
+    size = float(model[core] @ model[core]) + 1e-12
+    strength = own[:, core] @ model[core] / size
+    usual = float(np.median(strength[told])) if told.any() else 1.0
+    strength = np.interp(rows, rows[told], strength[told]) if told.any() else np.full(len(rows), usual)
+    strength = cv2.GaussianBlur(np.clip(strength, 0.3, 2.2)[None], (0, 0), 1.0)[0]
+    planes = [_aligned(wide[..., c], offsets, aside) for c in range(wide.shape[2])]
+    profile = np.stack([np.median(over_sides(p), axis=0) for p in planes], axis=1)
+    ends = np.clip((1 - np.abs(np.linspace(-1, 1, 2 * reach + 1))) / 0.25, 0, 1).astype(np.float32)
+    fine, broken = _broken(_aligned(sharp, offsets, aside), mm)
+    return _Model(rows, straight + offsets, strength, profile * ends[:, None], fine, broken)
+
+
+def _broken(sharp: Plane, mm: float) -> tuple[Plane, int]:
+    """How strong the broken surface of profiles (n, m) is, (m,), and how far from the middle it ends: at each place along
+    the fold it lies a little elsewhere."""
+    away = np.abs(np.arange(sharp.shape[1]) - sharp.shape[1] // 2)
+    near = away <= _BROKEN_MM * mm
+    fine = np.median(np.abs(sharp), axis=0) * near
+    broken = int(away[fine > 0.3 * fine.max()].max()) + 1 if fine.any() else 1
+    most = float(np.median(np.abs(sharp[:, near]).max(axis=1)))
+    return np.where(away <= broken, np.float32(_SPECKLED * most), np.float32(0)), broken
+
+
+def _aligned(wide: Plane, offsets: NDArray[np.float64], aside: int) -> Plane:
+    """Profiles (n, m + 2 aside) moved by their offsets, (n, m)."""
+    at = np.arange(aside, wide.shape[1] - aside)
+    columns = np.arange(wide.shape[1])
+    return np.stack([np.interp(at + off, columns, row) for row, off in zip(wide, offsets, strict=True)]).astype(
+        np.float32
+    )
+
+
+def _offsets(sharp: Plane, model: Plane, core: slice, aside: int) -> NDArray[np.float64]:
+    """How far off the straight line each block's fold lies: where it matches the model best, held steady along it."""
+    tries = np.arange(-aside, aside + 0.01, 0.5)
+    matches = []
+    for off in tries.tolist():
+        own = _aligned(sharp, np.full(len(sharp), off), aside)[:, core]
+        matches.append(own @ model[core] / np.maximum(np.linalg.norm(own, axis=1) * np.linalg.norm(model[core]), 1e-9))
+    all_matches = np.stack(matches, axis=1)
+    best = np.argmax(all_matches, axis=1)
+    sure = all_matches[np.arange(len(best)), best] > _MATCHES
+    if sure.sum() < 3:
+        return np.zeros(len(sharp))
+    rows = np.arange(len(sharp))
+    off = np.interp(rows, rows[sure], tries[best][sure])
+    padded = np.pad(off, 2, mode="edge")
+    return np.asarray(np.median(np.stack([padded[i : i + len(off)] for i in range(5)]), axis=0), np.float64)
+
+
+def _sampled(line: Plane, at: Plane, level: Plane) -> Plane:
+    """Samples of a line (m,) at places, 0 beyond its ends."""
+    out = cv2.remap(line[None].astype(np.float32), at, level, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+    return np.asarray(out, np.float32)
+
+
+def _across(log: Plane, line: NDArray[np.float64], broken: int) -> Plane:
+    """What lies on both sides of the broken surface (h, w, C), straight across it."""
+    h, w = log.shape[:2]
+    rows = np.arange(h)[:, None]
+    left, right = (np.rint(line).astype(int) + sign * (broken + 2) for sign in (-1, 1))
+    ends = [
+        log[rows, np.clip(at[:, None] + np.arange(-1, 2)[None], 0, w - 1)].mean(axis=1, keepdims=True)
+        for at in (left, right)
+    ]
+    share = np.clip((np.arange(w)[None] - left[:, None]) / np.maximum(right - left, 1)[:, None], 0, 1)[..., None]
+    return np.asarray(ends[0] * (1 - share) + ends[1] * share, np.float32)
