@@ -34,12 +34,13 @@ SAME = {"paper left, mean": 0.05, "fringe over black": 0.05, "spoil left": 0.05,
 COLOUR = ("watercolour", "gouache")
 
 
-def opened(sheet: Recorded) -> Sheet:
-    """The sheet as Woad reads it from its file, on the scan's own grid."""
+def opened(sheet: Recorded, ppi: float | None = None) -> Sheet:
+    """The sheet as Woad reads it from its file, on the scan's own grid; at ``ppi``, as if the file said so."""
     data = sheet.jpeg
     if data is None:
         data = cv2.imencode(".png", sheet.encoded[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
-    return load_sheet(take_in("sheet.img", data), Docket().with_setting("square.on", False))
+    docket = Docket().with_setting("square.on", False)
+    return load_sheet(take_in("sheet.img", data), docket.with_setting("scan.ppi", ppi) if ppi else docket)
 
 
 def woad(sheet: Recorded, loaded: Sheet) -> tuple[Answer, Docket]:

@@ -23,6 +23,7 @@ import nine
 import nine_rows
 import scan_rows
 from edge_rows import edges_row
+from folds import folds_row
 from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
@@ -130,7 +131,10 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
     return out
 
 
-EVERY = "sheets,media,evening,drop-out,ruled,two-tone,strays,hairs,streaks,edges,ragged,tilt,corners,bow,sharp,faults,medium"
+EVERY = (
+    "sheets,media,evening,drop-out,ruled,two-tone,strays,hairs,streaks,folds,edges,ragged,tilt,corners,bow,sharp,faults,"
+    "medium"
+)
 
 
 def main() -> int:
@@ -154,6 +158,7 @@ def main() -> int:
         "ruled": lambda: ruled_row(first, 2 * args.seeds), "two-tone": lambda: ink_rows.two_tone_row(first),
         "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
         "streaks": lambda: streaks_row(first, args.seeds, media),
+        "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),

@@ -33,7 +33,7 @@ class SpottingPanel(StepPanel):
         self.add_named(self.tr("Take off"), self.strays)
         self.add_row("spotting.limit_mm", lambda d, e: (d.spotting.limit_mm, 1.2))
         self.hairs = self._box("hairs", self.tr("Mend hairs and dust on paint"))
-        self.lines = self._box("lines", self.tr("Take lines of scanner and sheet edges off"))
+        self.lines = self._box("lines", self.tr("Take streaks, folds and edge lines off"))
         self.add_section(self.tr("Strays"))
         self.rings, self.ring_count = self.add_overlay(
             "strays", self.tr("Rings"), "madder", self.tr("A ring around every stray, the same size at any zoom (S)")

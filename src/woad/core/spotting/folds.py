@@ -35,7 +35,8 @@ _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
 ALIKE = 0.6  # correlation of a part's profile with the whole fold's
 _WINGS_MM = (0.8, 3.0)  # how far from its line paper is turned to the light, or away from it
 _TURNED, _TURNED_SHARE = 0.008, 0.12  # log light by which both sides differ there, and share of the fold's strength
-_HUE = 0.3  # share by which channels may differ
+_ASTRAY_MM = 0.6  # how far off the straight line its ends may lie
+_HUE = 0.35  # share by which channels may differ
 _STEP = 0.05  # log light by which the paper on both sides may differ
 _FOLDED, _TRIED = 3, 16  # more lines than that are ruled; so many places are looked at
 _STEEP = (0.35, 2.2)  # how strong a part may be beside the whole
@@ -80,7 +81,7 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
     band = parts - cv2.GaussianBlur(parts, (0, 0), sigmaX=_BAND_MM * mm, sigmaY=1e-6)
     strength, lean = _strongest(np.clip(band, -0.15, 0.15), round(_SLOPE * h))
     usual = float(np.median(np.abs(strength))) / 0.6745
-    edge = int(max(_BESIDE * w, REACH_MM * mm)) + 1
+    edge = int(max(_BESIDE * w, REACH_MM * mm) + _SLOPE * h / 2) + 2
     peak = np.abs(strength)
     peak[:edge] = peak[w - edge :] = 0
     found = []
@@ -124,37 +125,42 @@ def _strongest(band: Plane, most: int) -> tuple[Plane, NDArray[np.intp]]:
 
 def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float) -> float:
     """How strong the fold at a column is; 0 when what is there is none."""
-    reach = int(REACH_MM * mm)
-    shifts = _shifts(lean)
+    reach, shifts = int(REACH_MM * mm), _shifts(lean)
     own = np.stack([row[x + s - reach : x + s + reach + 1] for row, s in zip(parts, shifts.tolist(), strict=True)])
     outer = max(reach // 4, 1)
     steps = own[:, -outer:].mean(axis=1) - own[:, :outer].mean(axis=1)
     own = over_sides(own)
     profile = np.median(own, axis=0)
-    core = slice(reach - int(CORE_MM * mm), reach + int(CORE_MM * mm) + 1)
+    half = int(CORE_MM * mm)
+    core = slice(reach - half, reach + half + 1)
     shown = alike(own[:, core], profile[core])
     near, far = (int(v * mm) for v in _WINGS_MM)
     turned = abs(float(profile[reach + near : reach + far].mean() - profile[reach - far : reach - near].mean()))
     strongest = int(np.argmax(np.abs(profile[core])))
     amplitude = float(profile[core][strongest])
-    h = log.shape[0]
-    deep = max(int(_END_MM * mm), 3)
-    ends = np.stack([
-        _paper_of(grey[rows, x + s - reach : x + s + reach + 1])
-        for rows, s in ((slice(0, deep), shifts[0]), (slice(h - deep, h), shifts[-1]))
-    ])  # fmt: skip
-    if (
-        not _LEAST < abs(amplitude) < _MOST
-        or abs(strongest - int(CORE_MM * mm)) > _OFF_MM * mm  # seen from beside it
-        or shown.sum() < _SHOWN
-        or not alike(over_sides(ends)[:, core], profile[core], 0.7).all()
-        or turned < max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides
+    is_one = (
+        _LEAST < abs(amplitude) < _MOST
+        and abs(strongest - half) <= _OFF_MM * mm  # not seen from beside it
+        and shown.sum() >= _SHOWN
+        and turned > max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides
         # An edge of a shadow, or of paint, does not come back to the same paper.
-        or abs(float(np.median(steps[shown]))) > max(_STEP, 0.6 * float(np.ptp(profile[core])))
-        or not _neutral(log, x, shifts, core, profile[core])
-    ):
-        return 0.0
-    return amplitude
+        and abs(float(np.median(steps[shown]))) <= max(_STEP, 0.6 * float(np.ptp(profile[core])))
+        and _at_both_ends(grey, (x + int(shifts[0]), x + int(shifts[-1])), reach, profile[core], mm)
+        and _neutral(log, x, np.flatnonzero(shown), shifts, profile[core])
+    )
+    return amplitude if is_one else 0.0
+
+
+def _at_both_ends(grey: Plane, at: tuple[int, int], reach: int, model: Plane, mm: float) -> bool:
+    """Whether the sheet's very ends show the model (m,), too, there or close by: a fold is not quite straight."""
+    h, deep = len(grey), max(int(_END_MM * mm), 3)
+    for rows, x in zip((slice(0, deep), slice(h - deep, h)), at, strict=True):
+        whole = over_sides(_paper_of(grey[rows, x - reach : x + reach + 1])[None])[0]
+        middle, half, off = reach, len(model) // 2, max(round(_ASTRAY_MM * mm), 1)
+        tries = np.stack([whole[middle + s - half : middle + s + half + 1] for s in range(-off, off + 1)])
+        if not alike(tries, model, 0.7).any():
+            return False
+    return True
 
 
 def over_sides(profiles: Plane) -> Plane:
@@ -174,15 +180,13 @@ def alike(profiles: Plane, model: Plane, looser: float = 1.0) -> NDArray[np.bool
     return np.asarray((strong > low * looser) & (strong < high / looser) & (match > ALIKE * looser), np.bool_)
 
 
-def _neutral(log: Plane, x: int, shifts: NDArray[np.intp], core: slice, model: Plane) -> bool:
-    """Whether all channels (h, w, C) show the model alike."""
-    h, half = log.shape[0], (core.stop - core.start) // 2
-    bounds = pairwise(np.linspace(0, h, _PARTS + 1).astype(int).tolist())
-    parts = np.stack([
-        _paper_of(log[a:b, x + s - half : x + s + half + 1]) for (a, b), s in zip(bounds, shifts.tolist(), strict=True)
-    ])  # fmt: skip
-    each = np.median(parts, axis=0)
-    each = each - each.mean(axis=0)
+def _neutral(log: Plane, x: int, shown: NDArray[np.intp], shifts: NDArray[np.intp], model: Plane) -> bool:
+    """Whether all channels (h, w, C) show the model (m,) alike, in the parts that show it."""
+    half, bounds = len(model) // 2, np.linspace(0, len(log), _PARTS + 1).astype(int)
     level = model - model.mean()
-    share = each.T @ level / max(float(level @ level), 1e-9)
+    shares = []
+    for part, shift in zip(shown.tolist(), shifts[shown].tolist(), strict=True):
+        own = _paper_of(log[bounds[part] : bounds[part + 1], x + shift - half : x + shift + half + 1])
+        shares.append((own - own.mean(axis=0)).T @ level / max(float(level @ level), 1e-9))
+    share = np.median(np.stack(shares), axis=0)
     return float(np.ptp(share)) < _HUE * max(float(np.mean(share)), 1e-6)

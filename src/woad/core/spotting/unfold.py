@@ -50,9 +50,10 @@ def without_fold(picture: Pixels, fold: Fold, at: int, ppi: float) -> Pixels:
     plain = log[:, some] - fold_light * strong[..., None]
     # Its broken surface is speckled: up to what the fold itself is there, that is no mark.
     fine = _sampled(model.fine, away, level) * strong
-    beside = _across(plain, line - some.start, model.broken)
+    beside, unlike = _across(plain, line - some.start, model.broken)
     off = plain - beside
-    kept = np.clip(np.abs(off).max(axis=2) / np.maximum(fine, 1e-6) - 1, 0, 1)[..., None]
+    # Between sides that differ a mark ends, or grain lies.
+    kept = np.clip(np.maximum(np.abs(off).max(axis=2), unlike) / np.maximum(fine, 1e-6) - 1, 0, 1)[..., None]
     plain = np.where(fine[..., None] > 0.003, beside + off * kept, plain)
     top = np.float32(255 if picture.dtype == np.uint8 else 65535)
     out: Any = turned.copy()
@@ -159,8 +160,8 @@ def _sampled(line: Plane, at: Plane, level: Plane) -> Plane:
     return np.asarray(out, np.float32)
 
 
-def _across(log: Plane, line: NDArray[np.float64], broken: int) -> Plane:
-    """What lies on both sides of the broken surface (h, w, C), straight across it."""
+def _across(log: Plane, line: NDArray[np.float64], broken: int) -> tuple[Plane, Plane]:
+    """What lies on both sides of the broken surface (h, w, C), straight across it, and twice how much they differ (h, 1)."""
     h, w = log.shape[:2]
     rows = np.arange(h)[:, None]
     left, right = (np.rint(line).astype(int) + sign * (broken + 2) for sign in (-1, 1))
@@ -169,4 +170,5 @@ def _across(log: Plane, line: NDArray[np.float64], broken: int) -> Plane:
         for at in (left, right)
     ]
     share = np.clip((np.arange(w)[None] - left[:, None]) / np.maximum(right - left, 1)[:, None], 0, 1)[..., None]
-    return np.asarray(ends[0] * (1 - share) + ends[1] * share, np.float32)
+    between = np.asarray(ends[0] * (1 - share) + ends[1] * share, np.float32)
+    return between, 2 * np.abs(ends[0] - ends[1]).max(axis=2)

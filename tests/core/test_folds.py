@@ -1,0 +1,90 @@
+"""Folds of a sheet: found where they are, their light taken out, and drawn lines left alone."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import FLAT, png_bytes
+from woad.core.docket.model import Docket
+from woad.core.docket.spotting import Decision
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.sheet import Sheet, make_sheet
+from woad.core.render.strays import look_over
+from woad.core.render.whole import render_whole
+from woad.core.spotting.folds import find_folds
+
+H, W, MM = 1180, 840, 300 / 25.4
+PAINTS = ((0.6, 0.05, 0.04), (0.1, 0.3, 0.6), (0.75, 0.6, 0.1))
+
+
+def reflected(coloured: bool) -> NDArray[np.float32]:
+    """Reflectance (H, W, 3): three shapes that cross the middle, and strokes beside them."""
+    art = np.ones((H, W, 3), np.float32)
+    for i, paint in enumerate(PAINTS):
+        own = np.zeros((H, W), np.float32)
+        cv2.circle(own, (150 + 270 * i, 560 + 30 * i), 50, 1.0, -1, cv2.LINE_AA)
+        for k in range(4):
+            cv2.line(own, (90 + 260 * i, 150 + 60 * k), (240 + 250 * i, 190 + 60 * k), 1.0, 3 + k, cv2.LINE_AA)
+        colour = np.array(paint if coloured else (0.04, 0.04, 0.045), np.float32)
+        art = art * (1 - own[..., None]) + own[..., None] * colour
+    return cv2.GaussianBlur(art, (0, 0), 0.6)
+
+
+def fold_light(lean_px: float, seed: int) -> NDArray[np.float32]:
+    """Light (H, W) of a level fold in the middle: bright above, dark below, with a broken, wavering line."""
+    rng = np.random.default_rng(seed)
+    x = np.arange(W)
+    line = H / 2 + lean_px * (x / W - 0.5) + 1.2 * np.sin(x / 70)
+    away = (np.arange(H)[:, None] - line[None]) / MM
+    wings = -0.08 * np.sign(away) * np.exp(-np.abs(away) / 2)
+    surface = -0.14 * np.exp(-((away / 0.2) ** 2)) * rng.uniform(0.5, 1.5, (H, W))
+    return np.asarray((1 + 0.2 * np.sin(x / 150)) * (wings + surface) + 1, np.float32)
+
+
+def scanned(light: NDArray[np.float32], docket: Docket) -> Sheet:
+    noisy = light * 0.85 + np.random.default_rng(1).normal(0, 0.003, light.shape)
+    pixels = np.rint(srgb_encode(np.clip(noisy, 0, 1).astype(np.float32)) * 255).astype(np.uint8)
+    return make_sheet(take_in("a.png", png_bytes(pixels)), build_pyramid(pixels), docket)
+
+
+@pytest.mark.parametrize(("medium", "lean"), [("pen", 11.0), ("watercolour", 0.0)])
+def test_a_folded_sheet_comes_out_as_a_flat_one(medium: str, lean: float) -> None:
+    """Next to nothing of the fold is kept, and marks across it are what they are without it; one that was decided to stay
+    does, and so does all of it when lines are to stay."""
+    docket = FLAT.with_setting("medium", medium)
+    art = reflected(medium == "watercolour")
+    flat, folded = (
+        scanned(art * light[..., None], docket) for light in (np.ones((H, W), np.float32), fold_light(lean, 3))
+    )
+    wanted, got = (render_whole(sheet, docket).alpha for sheet in (flat, folded))
+    left = render_whole(folded, docket.with_setting("spotting.lines", False)).alpha
+    assert wanted is not None and got is not None and left is not None
+    near, bare = slice(H // 2 - 60, H // 2 + 60), cv2.erode(art.min(axis=2), np.ones((15, 15))) > 0.97
+    assert got[near][bare[near]].mean() < 0.3
+    assert left[near][bare[near]].mean() > 1.5
+    assert np.abs(got[near].astype(int) - wanted[near]).mean() < 1.0
+    found = look_over(folded, docket).strays
+    assert found is not None and len(found.folds) == 1
+    assert abs(found.folds[0].first - (H - lean) / 2) < 6 and abs(found.folds[0].last - (H + lean) / 2) < 6
+    stays = Decision(at=tuple(found.fold_places()[0].tolist()), goes=False)
+    kept = render_whole(folded, docket.with_setting("spotting.decided", (stays,))).alpha
+    assert kept is not None and kept[near][bare[near]].mean() > 1.5
+
+
+def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
+    """A pale line by a ruler, a dark one, a painted sky that ends in one, the edge of a shadow, and ruled paper."""
+    flat = np.full((H, W, 3), 0.8, np.float32) * np.random.default_rng(2).normal(1, 0.006, (H, W, 1))
+    pale, dark, sky, shadow, lines = (flat.copy() for _ in range(5))
+    pale[560:566] *= 0.75
+    dark[560:564] *= 0.1
+    sky[:580] *= (0.5, 0.65, 0.9)
+    shadow[600:] *= 0.8
+    lines[40::82] *= 0.85
+    for light in (flat, pale, dark, sky, shadow, lines):
+        pixels = np.rint(srgb_encode(cv2.GaussianBlur(light, (0, 0), 0.7).astype(np.float32)) * 255).astype(np.uint8)
+        assert find_folds(pixels, 1.0, 300) == ()
