@@ -18,7 +18,7 @@ from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
 from woad.core.spotting.folds import find_folds
 
-H, W, MM = 1180, 840, 300 / 25.4
+H, W, MM = 940, 700, 300 / 25.4
 PAINTS = ((0.6, 0.05, 0.04), (0.1, 0.3, 0.6), (0.75, 0.6, 0.1))
 
 
@@ -27,9 +27,9 @@ def reflected(coloured: bool) -> NDArray[np.float32]:
     art = np.ones((H, W, 3), np.float32)
     for i, paint in enumerate(PAINTS):
         own = np.zeros((H, W), np.float32)
-        cv2.circle(own, (150 + 270 * i, 560 + 30 * i), 50, 1.0, -1, cv2.LINE_AA)
+        cv2.circle(own, (120 + 230 * i, 440 + 30 * i), 40, 1.0, -1, cv2.LINE_AA)
         for k in range(4):
-            cv2.line(own, (90 + 260 * i, 150 + 60 * k), (240 + 250 * i, 190 + 60 * k), 1.0, 3 + k, cv2.LINE_AA)
+            cv2.line(own, (70 + 220 * i, 110 + 50 * k), (190 + 210 * i, 150 + 50 * k), 1.0, 3 + k, cv2.LINE_AA)
         colour = np.array(paint if coloured else (0.04, 0.04, 0.045), np.float32)
         art = art * (1 - own[..., None]) + own[..., None] * colour
     return cv2.GaussianBlur(art, (0, 0), 0.6)
@@ -80,10 +80,10 @@ def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
     """A pale line by a ruler, a dark one, a painted sky that ends in one, the edge of a shadow, and ruled paper."""
     flat = np.full((H, W, 3), 0.8, np.float32) * np.random.default_rng(2).normal(1, 0.006, (H, W, 1))
     pale, dark, sky, shadow, lines = (flat.copy() for _ in range(5))
-    pale[560:566] *= 0.75
-    dark[560:564] *= 0.1
-    sky[:580] *= (0.5, 0.65, 0.9)
-    shadow[600:] *= 0.8
+    pale[460:466] *= 0.75
+    dark[460:464] *= 0.1
+    sky[:480] *= (0.5, 0.65, 0.9)
+    shadow[500:] *= 0.8
     lines[40::82] *= 0.85
     for light in (flat, pale, dark, sky, shadow, lines):
         pixels = np.rint(srgb_encode(cv2.GaussianBlur(light, (0, 0), 0.7).astype(np.float32)) * 255).astype(np.uint8)

@@ -11,6 +11,7 @@ from woad.app.session import Session
 from woad.core.docket.spotting import MOST_DECIDED, Decision
 from woad.core.render.clearing import goes
 from woad.core.render.found import Found
+from woad.core.spotting.folds import CORE_MM
 from woad.core.units import mm_to_px
 
 _UNSURE = 0.15  # from which share of dirt a small mark is listed, though it stays
@@ -95,9 +96,10 @@ def _made(found: Found, entry: Entry) -> Items:
 
 
 def size_px(entry: Entry | None, item: Item) -> float:
-    """A stray's size in pixels of the sheet at full size."""
+    """How large a ring a stray needs, in pixels of the sheet at full size: of a fold, which is as long as the sheet, its
+    middle is shown."""
     ppi = None if entry is None or entry.sheet is None else entry.sheet.ppi
-    return mm_to_px(item.size_mm, ppi or 300.0)
+    return mm_to_px(2 * CORE_MM if item.kind == "fold" else item.size_mm, ppi or 300.0)
 
 
 def step(session: Session, by: int) -> Item | None:

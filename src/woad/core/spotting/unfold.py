@@ -21,7 +21,7 @@ from woad.core.units import mm_to_px
 Plane = NDArray[np.float32]
 
 _BLOCK_MM, _READ = 4.0, 24  # rows that are read together, and how many of them
-_ASIDE_MM = 0.6  # how far a fold may lie off its straight line
+_ASIDE_MM = 1.2  # how far a fold may lie off its straight line
 _MATCHES = 0.7  # correlation from which a block tells where, and how strong, the fold is
 _FINE_MM, _BROKEN_MM = 0.5, 0.45  # what is finer is its broken surface; how far that reaches
 _SPECKLED = 1.3  # times its mean that the specks of it are strong
