@@ -25,7 +25,8 @@ _FEW, _MANY = (
 )  # share of the marks that a pencil's pale ones are, when few hues are all there are, and when not
 _ALL, _MOST = 0.9, 0.7  # share of the hue there is that pencils make up, to need so few, and for a second one
 _SAME_RAD, _OTHER_RAD = 0.45, 1.05  # how far hues of one pencil lie apart, and those of two at least
-_CELL = 48  # pixels, reduced, of the places where a pencil's depth is read
+_LOOKED = 120_000  # pixels that are looked at, about
+_CELL = 32  # of these, along each side of the places where a pencil's depth is read
 _PLACES = 3
 _DEEPER = 6.0  # times by which a thin line may be deeper at full size
 _BOX5 = np.ones((5, 5), np.uint8)
@@ -48,25 +49,26 @@ def find_pencils(reflectance: Plane, floor: float) -> tuple[Pencil, ...] | NoEst
     """
     if reflectance.ndim != 3 or reflectance.shape[2] != 3:
         return NoEstimate("the scan is grey: no colour can be told from the ink")
-    values = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32)
+    # A blur over three pixels loses no line when every second or third is looked at.
+    each = min(max(round((reflectance.size / 3 / _LOOKED) ** 0.5), 1), 3)
+    values = np.ascontiguousarray(cv2.blur(reflectance, (3, 3))[::each, ::each], np.float32)
     density = -np.log(np.clip(values, 0.01, 1.2))
     grey = grey_of(density)
-    across = density @ _HUES
-    chroma = np.hypot(across[..., 0], across[..., 1])
+    across = np.asarray(cv2.transform(density, np.ascontiguousarray(_HUES.T)), np.float32)
+    chroma = np.asarray(cv2.magnitude(across[..., 0], across[..., 1]), np.float32)
     # Beside ink a scanner's channels that do not quite meet, and a lossy file, make hues of their own.
     ink = cv2.dilate((highest(values) < _PALE).view(np.uint8), _BOX5) > 0
     paper = ~ink & (np.abs(grey) < max(0.04, floor))
     unrest = 1.4826 * max(_middle(np.abs(across[paper])), 1e-4)
     pale = ~ink & (grey > _GREY) & (chroma > 0.25 * grey) & (chroma > max(_CHROMA, _SURE * unrest))
     marks = int(np.count_nonzero(pale | (grey > max(0.04, 2 * floor))))
-    turn = np.arctan2(across[..., 1], across[..., 0])
-    hues = _hues(turn[pale], chroma[pale])
-    near = [pale & (_apart(turn, hue) < _SAME_RAD) for hue in hues]
-    whole = float(chroma[pale].sum())
-    told = sum(float(chroma[one].sum()) for one in near) / max(whole, 1e-6)
-    if len(near) == 2 and told < _MOST:
-        near, told = near[:1], float(chroma[near[0]].sum()) / max(whole, 1e-6)
-    least = max(20.0, (_FEW if told > _ALL else _MANY) * marks)
+    turn = np.full(chroma.shape, np.inf, np.float32)
+    turn[pale] = np.arctan2(across[..., 1][pale], across[..., 0][pale])
+    near = [_apart(turn, hue) < _SAME_RAD for hue in _hues(turn[pale], chroma[pale])]
+    shares = [float(chroma[one].sum()) / max(float(chroma[pale].sum()), 1e-6) for one in near]
+    if sum(shares) < _MOST:  # there are more than two
+        near, shares = near[:1], shares[:1]
+    least = max(20.0, (_FEW if sum(shares) > _ALL else _MANY) * marks)
     found = [_pencil(density, grey, chroma, one, marks) for one in near if np.count_nonzero(one) >= least]
     if not found:
         return NoEstimate("no pale colour stands out beside the ink")
@@ -78,7 +80,9 @@ def _middle(values: NDArray[np.float32]) -> float:
 
 
 def _apart(turn: Plane, hue: float) -> Plane:
-    return np.asarray(np.abs((turn - hue + np.pi) % (2 * np.pi) - np.pi), np.float32)
+    """How far directions are from one; infinity stays what it is."""
+    off = np.abs(turn - np.float32(hue))
+    return np.asarray(np.where(off > np.pi, np.abs(off - 2 * np.pi), off), np.float32)
 
 
 def _hues(turn: Plane, weight: Plane) -> list[float]:

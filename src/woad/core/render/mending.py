@@ -15,6 +15,7 @@ from woad.core.paper.hand import BrushStroke, stroke_strength
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.core.render.measure import FIELD_PX
 from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import squared_pyramid
@@ -72,12 +73,9 @@ def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
     return squared_pyramid(Mended(sheet.scan, tuple(patches)), sheet.frame)
 
 
-_FOLDS_PX = 1400  # the longer side of a sheet as folds are looked for on it
-
-
 def look_for_folds(pyramid: Pyramid, ppi: float) -> tuple[Fold, ...]:
     """Folds of the squared sheet."""
-    level = pyramid.level_for(_FOLDS_PX)
+    level = pyramid.level_for(FIELD_PX)
     return find_folds(pyramid.whole(level), float(1 << level), ppi)
 
 

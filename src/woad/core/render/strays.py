@@ -105,7 +105,7 @@ def begun(sheet: Sheet, docket: Docket) -> Sheet:
     if docket.spotting.lines:
         streaks = sheet.mends.made(_STREAKS, lambda: look_for_streaks(sheet.scan, sheet.original.ppi or sheet.ppi))
         straight = without_streaks(sheet, streaks)
-        folds = sheet.mends.made(("folds", straight), lambda: look_for_folds(straight, sheet.ppi or 300.0))
+        folds = sheet.mends.made(("folds", streaks), lambda: look_for_folds(straight, sheet.ppi or 300.0))
         plain = without_folds(sheet, straight, folds)
     if streaks or folds:
         key, quick, said = ("measured", streaks, folds, sheet.said), not sheet.settled, sheet.said

@@ -87,7 +87,7 @@ def _modelled(log: Plane, first: float, last: float, ppi: float) -> _Model:
     reach, aside = int(REACH_MM * mm), max(int(_ASIDE_MM * mm), 2)
     step = max(int(_BLOCK_MM / 2 * mm), 4)
     rows = np.arange(min(step, h // 2), max(h - step, h // 2 + 1), step).astype(np.float64)
-    straight = first + (last - first) * rows / max(h - 1, 1)
+    straight = np.floor(first + (last - first) * rows / max(h - 1, 1)) + 0.5  # a pixel's middle, as blocks are read
     blocks = []
     for row, x in zip(rows.tolist(), straight.tolist(), strict=True):
         a, b = max(int(row) - step, 0), min(int(row) + step, h)
@@ -104,10 +104,8 @@ def _modelled(log: Plane, first: float, last: float, ppi: float) -> _Model:
     own = over_sides(_aligned(grey, offsets, aside))
     model = np.median(own, axis=0)
     told = alike(own[:, core], model[core], _MATCHES / ALIKE)
-    size = float(model[core] @ model[core]) + 1e-12
-    strength = own[:, core] @ model[core] / size
-    usual = float(np.median(strength[told])) if told.any() else 1.0
-    strength = np.interp(rows, rows[told], strength[told]) if told.any() else np.full(len(rows), usual)
+    strength = own[:, core] @ model[core] / (float(model[core] @ model[core]) + 1e-12)
+    strength = np.interp(rows, rows[told], strength[told]) if told.any() else np.ones(len(rows))
     strength = cv2.GaussianBlur(np.clip(strength, 0.3, 2.2)[None], (0, 0), 1.0)[0]
     planes = [_aligned(wide[..., c], offsets, aside) for c in range(wide.shape[2])]
     profile = np.stack([np.median(over_sides(p), axis=0) for p in planes], axis=1)
