@@ -40,6 +40,13 @@ def _lines(shape: tuple[int, int], at: NDArray[np.float64], across: bool, width_
     return np.asarray(np.broadcast_to(one if across else one[:, None], shape), np.float32)
 
 
+def _leaning(lines: Plane, deg: float) -> Plane:
+    """The lines as they lie on a scanner's glass: no sheet lies quite straight."""
+    h, w = lines.shape
+    turn = cv2.getRotationMatrix2D((w / 2, h / 2), deg, 1.0)
+    return np.asarray(cv2.warpAffine(lines.copy(), turn, (w, h), borderMode=cv2.BORDER_REFLECT), np.float32)
+
+
 def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     rng = np.random.default_rng(seed * 7919 + 5 + len(kind))
     ppi = float(rng.choice([200, 300]))
@@ -57,9 +64,11 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
         )
     else:
         ruling = _lines(shape, np.arange(20 * one_mm, h, 7 * one_mm), False, width)
+    lean = float(rng.uniform(0.15, 0.6) * rng.choice([-1, 1]))
+    ruling = _leaning(ruling, lean)
     linear = linear * (1 - depth * ruling[..., None] * (1 - np.array(blue, np.float32)))
     if kind == MARGIN:
-        margin = _lines(shape, np.array([25 * one_mm]), True, width)
+        margin = _leaning(_lines(shape, np.array([25 * one_mm]), True, width), lean)
         linear = linear * (1 - depth * margin[..., None] * (1 - np.array(red, np.float32)))
         ruling = np.maximum(ruling, margin)
     linear = np.asarray(linear * flat.art, np.float32)
