@@ -24,6 +24,7 @@ _BLOCK_MM, _READ = 4.0, 24  # rows that are read together, and how many of them
 _ASIDE_MM = 1.2  # how far a fold may lie off its straight line
 _MATCHES = 0.7  # correlation from which a block tells where, and how strong, the fold is
 _FINE_MM, _BROKEN_MM = 0.5, 0.45  # what is finer is its broken surface; how far that reaches
+_AT_ONCE = 1_500_000  # pixels that are worked on together
 _SPECKLED = 1.3  # times its mean that the specks of it are strong
 
 
@@ -34,33 +35,36 @@ def without_fold(picture: Pixels, fold: Fold, at: int, ppi: float) -> Pixels:
     of the fold; ``at`` the column (row) of the sheet that the picture begins with. Returns a new picture.
     """
     turned: Any = picture if fold.upright else picture.transpose(1, 0, 2)
-    log = log_light(np.ascontiguousarray(turned))
-    model = _modelled(log, fold.first - at, fold.last - at, ppi)
-    rows = np.arange(len(log))
+    model = _modelled(turned, fold.first - at, fold.last - at, ppi)
+    out: Any = turned.copy()
+    rows = max(_AT_ONCE // turned.shape[1], 1)
+    for top in range(0, len(turned), rows):
+        some = slice(top, min(top + rows, len(turned)))
+        _take_off(out[some], model, np.arange(some.start, some.stop))
+    return np.ascontiguousarray(out if fold.upright else out.transpose(1, 0, 2))
+
+
+def _take_off(picture: Any, model: _Model, rows: NDArray[np.intp]) -> None:
+    """Take the fold's light off some rows of the sheet, (n, w, C) encoded, in place."""
     line = np.interp(rows, model.rows, model.places)
     strong = np.interp(rows, model.rows, model.strength).astype(np.float32)[:, None]
     reach = len(model.profile) // 2
-    left = max(int(line.min()) - reach, 0)
-    some = slice(left, min(int(line.max()) + reach + 2, log.shape[1]))
-    away = np.asarray(np.arange(some.start, some.stop)[None] + 0.5 - line[:, None] + reach, np.float32)
+    near = slice(max(int(line.min()) - reach, 0), min(int(line.max()) + reach + 2, picture.shape[1]))
+    log = log_light(np.ascontiguousarray(picture[:, near]))
+    away = np.asarray(np.arange(near.start, near.stop)[None] + 0.5 - line[:, None] + reach, np.float32)
     level = np.zeros_like(away)
-    fold_light = np.stack(
-        [_sampled(np.ascontiguousarray(model.profile[:, c]), away, level) for c in range(log.shape[2])], axis=2
-    )
-    plain = log[:, some] - fold_light * strong[..., None]
+    light = [_sampled(model.profile[:, c], away, level) for c in range(log.shape[2])]
+    plain = log - np.stack(light, axis=2) * strong[..., None]
     # Its broken surface is speckled: up to what the fold itself is there, that is no mark.
     fine = _sampled(model.fine, away, level) * strong
-    beside, unlike = _across(plain, line - some.start, model.broken)
+    beside, unlike = _across(plain, line - near.start, model.broken)
     off = plain - beside
     # Between sides that differ a mark ends, or grain lies.
     kept = np.clip(np.maximum(np.abs(off).max(axis=2), unlike) / np.maximum(fine, 1e-6) - 1, 0, 1)[..., None]
     plain = np.where(fine[..., None] > 0.003, beside + off * kept, plain)
     top = np.float32(255 if picture.dtype == np.uint8 else 65535)
-    out: Any = turned.copy()
-    out[:, some] = np.clip(np.rint(srgb_encode(np.clip(np.exp(plain) - DARK, 0, 1)) * top), 0, top).astype(
-        picture.dtype
-    )
-    return np.ascontiguousarray(out if fold.upright else out.transpose(1, 0, 2))
+    codes = np.rint(srgb_encode(np.clip(np.exp(plain) - DARK, 0, 1)) * top)
+    picture[:, near] = np.clip(codes, 0, top).astype(picture.dtype)
 
 
 def reach_px(ppi: float) -> int:
@@ -81,8 +85,8 @@ class _Model:
     broken: int
 
 
-def _modelled(log: Plane, first: float, last: float, ppi: float) -> _Model:
-    h, w = log.shape[:2]
+def _modelled(picture: Any, first: float, last: float, ppi: float) -> _Model:
+    h, w = picture.shape[:2]
     mm = mm_to_px(1, ppi)
     reach, aside = int(REACH_MM * mm), max(int(_ASIDE_MM * mm), 2)
     step = max(int(_BLOCK_MM / 2 * mm), 4)
@@ -92,7 +96,8 @@ def _modelled(log: Plane, first: float, last: float, ppi: float) -> _Model:
     for row, x in zip(rows.tolist(), straight.tolist(), strict=True):
         a, b = max(int(row) - step, 0), min(int(row) + step, h)
         columns = np.clip(int(x) + np.arange(-reach - aside, reach + aside + 1), 0, w - 1)
-        blocks.append(np.median(log[a : b : max((b - a) // _READ, 1)][:, columns], axis=0))
+        block = np.ascontiguousarray(picture[a : b : max((b - a) // _READ, 1)][:, columns])
+        blocks.append(np.median(log_light(block), axis=0))
     wide = np.asarray(np.stack(blocks), np.float32)  # (n, m + 2 aside, C)
     grey = grey_of(wide)
     offsets = np.zeros(len(rows))
@@ -136,10 +141,12 @@ def _aligned(wide: Plane, offsets: NDArray[np.float64], aside: int) -> Plane:
 
 def _offsets(sharp: Plane, model: Plane, core: slice, aside: int) -> NDArray[np.float64]:
     """How far off the straight line each block's fold lies: where it matches the model best, held steady along it."""
-    tries = np.arange(-aside, aside + 0.01, 0.5)
+    halves = np.empty((len(sharp), 2 * sharp.shape[1] - 1), np.float32)
+    halves[:, ::2], halves[:, 1::2] = sharp, (sharp[:, 1:] + sharp[:, :-1]) / 2
+    tries = np.arange(-2 * aside, 2 * aside + 1) / 2
     matches = []
-    for off in tries.tolist():
-        own = _aligned(sharp, np.full(len(sharp), off), aside)[:, core]
+    for first in range(2 * core.start, 2 * core.start + len(tries)):
+        own = halves[:, first : first + 2 * (core.stop - core.start) - 1 : 2]
         matches.append(own @ model[core] / np.maximum(np.linalg.norm(own, axis=1) * np.linalg.norm(model[core]), 1e-9))
     all_matches = np.stack(matches, axis=1)
     best = np.argmax(all_matches, axis=1)
@@ -154,7 +161,9 @@ def _offsets(sharp: Plane, model: Plane, core: slice, aside: int) -> NDArray[np.
 
 def _sampled(line: Plane, at: Plane, level: Plane) -> Plane:
     """Samples of a line (m,) at places, 0 beyond its ends."""
-    out = cv2.remap(line[None].astype(np.float32), at, level, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+    out = cv2.remap(
+        np.ascontiguousarray(line[None], np.float32), at, level, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT
+    )
     return np.asarray(out, np.float32)
 
 
