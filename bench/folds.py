@@ -10,15 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from media import ALL, Flat, draw
-from nine import Recorded, lights
+from nine import Recorded, captured
 from nine_rows import opened
 from woad.core.docket.media import starting_docket
-from woad.core.docket.model import Docket
-from woad.core.render.sheet import Sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
 from woad.core.units import mm_to_px
-from woad.demo.scanner import Capture, expose, light_field, smooth_noise
+from woad.demo.scanner import smooth_noise
 
 Plane = NDArray[np.float32]
 _LEFT, _KEPT = 1.0, 0.05  # bars: coverage left, of 255, mean; coverage that marks across folds lose, mean
@@ -60,60 +58,41 @@ def folded(medium: str, seed: int) -> tuple[Recorded, Plane, int]:
         own, off = _fold(shape if upright else shape[::-1], ppi, at + rng.uniform(-0.01, 0.01), rng)
         light *= own if upright else own.T
         away = np.minimum(away, off if upright else off.T)
-    return _captured(flat, light, seed, rng), away, len(ways)
+    return _captured(flat, light[..., None], seed, rng), away, len(ways)
 
 
-def _captured(flat: Flat, light: Plane, seed: int, rng: np.random.Generator) -> Recorded:
-    photo = bool(seed % 2)
-    capture = (
-        Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.008), rng.uniform(0.1, 0.5), int(rng.integers(88, 95)), 0.8)
-        if photo
-        else Capture(rng.uniform(0.45, 0.7), rng.uniform(0.002, 0.005), 0.0, None, rng.uniform(0.85, 0.98))
-    )
-    kind = str(rng.choice(["falloff", "shadow"])) if photo else "flatbed"
-    lit = light_field(light.shape, lights(kind, rng)) * np.float32(capture.exposure)
-    linear = flat.linear * light[..., None]
-    encoded, jpeg = expose([linear[..., c] for c in range(3)], lit, capture, rng)
-    return Recorded(flat, kind, seed, encoded, jpeg, lit)
+def _captured(flat: Flat, light: Plane | float, seed: int, rng: np.random.Generator) -> Recorded:
+    """Every second sheet is a photo."""
+    kind = str(rng.choice(["falloff", "shadow"])) if seed % 2 else "flatbed"
+    return captured(flat, np.asarray(flat.linear * light, np.float32), kind, seed, rng)
 
 
 def _crossed_out(flat: Flat, rng: np.random.Generator, ppi: float) -> Flat:
     """The sheet with pale lines drawn from border to border, by a ruler and by hand: none of them is a fold."""
     h, w = flat.linear.shape[:2]
     cover = np.zeros((h, w), np.float32)
+    width = int(mm_to_px(0.5, ppi))
     for share in (0.45, 0.6):
-        ends = np.rint(np.array([[0, share * h], [w, share * h + rng.uniform(-9, 9)]]) * 16).astype(int)
-        cv2.line(
-            cover,
-            *np.rint(ends * 16).astype(int).tolist(),
-            float(rng.uniform(0.3, 0.8)),
-            int(mm_to_px(0.5, ppi)),
-            cv2.LINE_AA,
-            4,
-        )
+        # In sixteenths of a pixel, as cv2 takes them.
+        ends = np.rint(np.array([[0, share * h], [w, share * h + rng.uniform(-9, 9)]]) * 16).astype(int).tolist()
+        cv2.line(cover, *ends, float(rng.uniform(0.3, 0.8)), width, cv2.LINE_AA, 4)
     art = 1 - 0.6 * cover[..., None]
     return replace(flat, linear=np.asarray(flat.linear * art, np.float32))
-
-
-def _read(sheet: Sheet, medium: str) -> tuple[Sheet, NDArray[np.uint8], Docket]:
-    docket = starting_docket(medium)  # type: ignore[arg-type]
-    looked = look_over(sheet, docket)
-    alpha = render_whole(looked, docket).alpha
-    assert alpha is not None
-    return looked, alpha, docket
 
 
 def _measured(medium: str, seeds: range) -> Iterator[tuple[int, int, float, float]]:
     """For each sheet: folds, those found, coverage left on bare folds, what marks across them lost or gained."""
     for seed in seeds:
         record, away, many = folded(medium, seed)
-        looked, alpha, _ = _read(opened(record, record.flat.ppi), medium)
-        assert looked.strays is not None
+        docket = starting_docket(medium)  # type: ignore[arg-type]
+        looked = look_over(opened(record, record.flat.ppi), docket)
+        alpha = render_whole(looked, docket).alpha
+        assert looked.strays is not None and alpha is not None
         flat = record.flat
         bare = cv2.dilate(flat.marks.astype(np.uint8), np.ones((15, 15), np.uint8)) == 0
         on = bare & (away < 3)
         left = float(alpha[on].mean()) if on.any() else 0.0
-        marks = cv2.erode((flat.marks).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        marks = cv2.erode(flat.marks.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
         crossing, beside = marks & (away < 1), marks & (away > 3) & (away < 8)
         lost = 0.0
         if crossing.sum() > 200 and beside.sum() > 200:
@@ -139,8 +118,8 @@ def folds_row(first: int, seeds: int, media: list[str]) -> list[str]:
         for seed in range(first, first + seeds):
             rng = np.random.default_rng(seed)
             flat = draw(medium, seed, 200, True)
-            plain = _captured(flat, np.ones(flat.linear.shape[:2], np.float32), seed, rng)
-            lined = _captured(_crossed_out(flat, rng, 200), np.ones(flat.linear.shape[:2], np.float32), seed, rng)
+            plain = _captured(flat, 1.0, seed, rng)
+            lined = _captured(_crossed_out(flat, rng, 200), 1.0, seed, rng)
             for one in (plain, lined):
                 looked = look_over(opened(one, one.flat.ppi), starting_docket(medium))  # type: ignore[arg-type]
                 assert looked.strays is not None

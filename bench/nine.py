@@ -53,14 +53,22 @@ def record_flat(medium: str, light: str, seed: int, ppi: float = 200) -> Recorde
     """Draw a sheet and capture it; photos are blurred, noisy, sharpened JPEGs, scans are clean."""
     rng = np.random.default_rng(seed * 6151 + sum(map(ord, medium + light)))
     flat = draw(medium, seed, ppi, bool(rng.random() < 0.6))
+    return captured(flat, flat.linear, light, seed, rng)
+
+
+def captured(
+    flat: Flat, linear: Plane, light: str, seed: int, rng: np.random.Generator, scan_quality: int | None = None
+) -> Recorded:
+    """A drawing captured as it lies there, ``linear`` (h, w, 3): a photo in a lamp's light, else a scan, a JPEG of
+    ``scan_quality`` if one is given."""
     photo = light in ("falloff", "shadow", "hard", "warm")
     capture = (
         Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.008), rng.uniform(0.1, 0.5), int(rng.integers(88, 95)), 0.8)
         if photo
-        else Capture(rng.uniform(0.45, 0.7), rng.uniform(0.002, 0.005), 0.0, None, rng.uniform(0.85, 0.98))
+        else Capture(rng.uniform(0.45, 0.7), rng.uniform(0.002, 0.005), 0.0, scan_quality, rng.uniform(0.85, 0.98))
     )
-    lit = light_field(flat.linear.shape[:2], lights(light, rng)) * np.float32(capture.exposure)
-    encoded, jpeg = expose([flat.linear[..., c] for c in range(3)], lit, capture, rng)
+    lit = light_field(linear.shape[:2], lights(light, rng)) * np.float32(capture.exposure)
+    encoded, jpeg = expose([linear[..., c] for c in range(3)], lit, capture, rng)
     return Recorded(flat, light, seed, encoded, jpeg, np.asarray(lit * np.asarray(flat.tone, np.float32)))
 
 

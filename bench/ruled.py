@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from media import Flat, draw
-from nine import Recorded, lights
+from nine import Recorded, captured
 from nine_rows import opened
 from woad.core.docket.media import starting_docket
 from woad.core.render.whole import render_whole
 from woad.core.units import mm_to_px
-from woad.demo.scanner import Capture, expose, light_field, smooth_noise
+from woad.demo.scanner import smooth_noise
 
 Plane = NDArray[np.float32]
 PAPERS = ((0.87, 0.86, 0.84), (0.85, 0.8, 0.68), (0.85, 0.78, 0.42))
@@ -52,7 +52,7 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     ppi = float(rng.choice([200, 300]))
     flat = draw(str(rng.choice(["pen", "lettering"])), seed, ppi, True)
     assert flat.cover is not None
-    h, w = shape = flat.cover.shape
+    shape = flat.cover.shape
     texture = 1 + smooth_noise(shape, 0.8, rng) * 0.008 + smooth_noise(shape, 6, rng) * 0.004
     linear = np.array(PAPERS[rng.integers(len(PAPERS))], np.float32) * texture[..., None]
     width, depth, one_mm = mm_to_px(rng.uniform(0.12, 0.3), ppi), rng.uniform(0.5, 0.9), mm_to_px(1, ppi)
@@ -63,7 +63,7 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
             *(_lines(shape, np.arange(2 * one_mm, shape[a], 5 * one_mm), bool(a), width) for a in (0, 1))
         )
     else:
-        ruling = _lines(shape, np.arange(20 * one_mm, h, 7 * one_mm), False, width)
+        ruling = _lines(shape, np.arange(20 * one_mm, shape[0], 7 * one_mm), False, width)
     lean = float(rng.uniform(0.15, 0.6) * rng.choice([-1, 1]))
     ruling = _leaning(ruling, lean)
     linear = linear * (1 - depth * ruling[..., None] * (1 - np.array(blue, np.float32)))
@@ -72,14 +72,8 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
         linear = linear * (1 - depth * margin[..., None] * (1 - np.array(red, np.float32)))
         ruling = np.maximum(ruling, margin)
     linear = np.asarray(linear * flat.art, np.float32)
-    capture = (
-        Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.008), rng.uniform(0.1, 0.5), int(rng.integers(88, 95)), 0.8)
-        if photo
-        else Capture(rng.uniform(0.45, 0.7), rng.uniform(0.002, 0.005), 0.0, 90 if rng.random() < 0.5 else None, 0.92)
-    )
-    lit = light_field((h, w), lights("falloff" if photo else "flatbed", rng)) * np.float32(capture.exposure)
-    encoded, jpeg = expose([linear[..., c] for c in range(3)], lit, capture, rng)
-    return Ruled(Recorded(flat, "falloff" if photo else "flatbed", seed, encoded, jpeg, lit), flat, ruling)
+    quality = 90 if rng.random() < 0.5 else None
+    return Ruled(captured(flat, linear, "falloff" if photo else "flatbed", seed, rng, quality), flat, ruling)
 
 
 def ruled_row(first: int, seeds: int) -> list[str]:

@@ -12,11 +12,12 @@ from woad.core.docket.model import Docket
 from woad.core.docket.spotting import Decision
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
-from woad.core.spotting.folds import find_folds
+from woad.core.spotting.folds import Fold, find_folds
+from woad.core.spotting.unfold import without_fold
 
 H, W, MM = 940, 700, 300 / 25.4
 PAINTS = ((0.6, 0.05, 0.04), (0.1, 0.3, 0.6), (0.75, 0.6, 0.1))
@@ -88,3 +89,23 @@ def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
     for light in (flat, pale, dark, sky, shadow, lines):
         pixels = np.rint(srgb_encode(cv2.GaussianBlur(light, (0, 0), 0.7).astype(np.float32)) * 255).astype(np.uint8)
         assert find_folds(pixels, 1.0, 300) == ()
+
+
+@pytest.mark.parametrize("upright", [True, False])
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+def test_grey_scans_of_any_depth_are_unfolded_without_touching_what_lies_beside(upright: bool, kind: type) -> None:
+    """A grey strip of 8 or 16 bits: flat afterwards to a few hundredths of its fold, ink on it as dark, the rest its own."""
+    top = np.iinfo(kind).max
+    light = 0.8 * fold_light(0.0, 4)[H // 2 - 250 : H // 2 + 250]
+    light[:, 300:320] *= 0.1
+    codes = np.rint(srgb_encode(light.astype(np.float32)) * top).astype(kind)[..., None]
+    codes = np.ascontiguousarray(codes.transpose(1, 0, 2)) if upright else codes
+    fold = Fold(upright, 1250.0, 1250.0, -0.1)
+    out = without_fold(codes, fold, 1000, 300)
+    assert out.dtype == kind and out.shape == codes.shape
+    before, after = (v[..., 0].T if upright else v[..., 0] for v in (codes, out))
+    np.testing.assert_array_equal(after[:100], before[:100])
+    paper = srgb_decode(np.delete(after[150:350], np.s_[290:330], axis=1).astype(np.float32) / np.float32(top))
+    assert np.abs(paper / 0.8 - 1).mean() < 0.006
+    ink = srgb_decode(after[150:350, 302:318].astype(np.float32) / np.float32(top))
+    assert np.abs(ink / 0.08 - 1).mean() < 0.03

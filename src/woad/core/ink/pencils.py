@@ -22,7 +22,7 @@ _SURE = 5.0  # times paper's own unrest from which a hue is one
 _FEW, _MANY = (
     0.004,
     0.02,
-)  # share of the marks that a pencil's pale ones are, when few hues are all there are, and when not
+)  # share of the marks that a pencil's pale ones are, when their hues are all there is, and when not
 _ALL, _MOST = 0.9, 0.7  # share of the hue there is that pencils make up, to need so few, and for a second one
 _SAME_RAD, _OTHER_RAD = 0.45, 1.05  # how far hues of one pencil lie apart, and those of two at least
 _LOOKED = 120_000  # pixels that are looked at, about
@@ -30,12 +30,14 @@ _CELL = 32  # of these, along each side of the places where a pencil's depth is 
 _PLACES = 3
 _DEEPER = 6.0  # times by which a thin line may be deeper at full size
 _BOX5 = np.ones((5, 5), np.uint8)
+# Across grey, two directions of density per channel, of length 1.
+_HUES = np.array([[1, -1], [0, 2], [-1, -1]], np.float32) / np.array([2, 6], np.float32) ** 0.5
 
 
 @dataclass(frozen=True)
 class Pencil:
-    """A drop-out colour that was found: ``colour`` reflectance at full strength, ``share`` of the marks that it makes,
-    where it is seen best as ``places`` (n, 2), x and y in shares of the sheet."""
+    """A drop-out colour that was found: ``colour`` reflectance at full strength, ``share`` of the marks that it makes;
+    ``places`` (x, y) in shares of the sheet where it is seen best."""
 
     colour: Colour
     share: float
@@ -56,8 +58,7 @@ def find_pencils(reflectance: Plane, floor: float) -> tuple[Pencil, ...] | NoEst
     grey = grey_of(density)
     across = np.asarray(cv2.transform(density, np.ascontiguousarray(_HUES.T)), np.float32)
     chroma = np.asarray(cv2.magnitude(across[..., 0], across[..., 1]), np.float32)
-    # Beside ink a scanner's channels that do not quite meet, and a lossy file, make hues of their own.
-    ink = cv2.dilate((highest(values) < _PALE).view(np.uint8), _BOX5) > 0
+    ink = _ink(values)
     paper = ~ink & (np.abs(grey) < max(0.04, floor))
     unrest = 1.4826 * max(_middle(np.abs(across[paper])), 1e-4)
     pale = ~ink & (grey > _GREY) & (chroma > 0.25 * grey) & (chroma > max(_CHROMA, _SURE * unrest))
@@ -73,6 +74,12 @@ def find_pencils(reflectance: Plane, floor: float) -> tuple[Pencil, ...] | NoEst
     if not found:
         return NoEstimate("no pale colour stands out beside the ink")
     return tuple(sorted(found, key=lambda pencil: -pencil.share))
+
+
+def _ink(values: Plane) -> Mask:
+    """Ink and what lies beside it: there a scanner's channels that do not quite meet, and a lossy file, make hues of their
+    own."""
+    return np.asarray(cv2.dilate((highest(values) < _PALE).view(np.uint8), _BOX5) > 0)
 
 
 def _middle(values: NDArray[np.float32]) -> float:
@@ -101,7 +108,7 @@ def _hues(turn: Plane, weight: Plane) -> list[float]:
 
 
 def _pencil(density: Plane, grey: Plane, chroma: Plane, at: Mask, marks: int) -> Pencil:
-    """The colour of the marks ``at`` which a hue was found."""
+    """The pencil whose hue was found at the marks ``at`` (h, w)."""
     own, hues = density[at], chroma[at]
     # Ink beside a line greys it: the purest part of the lines tells the colour, the strongest of these how deep it is.
     purity = hues / np.maximum(grey[at], 1e-3)
@@ -126,7 +133,6 @@ def as_deep(pencil: Pencil, close: Callable[[float, float], Plane]) -> Pencil:
     ``close`` (x, y), in shares of the sheet, gives reflectance (h, w, 3) around a place at full size.
     """
     own = -np.log(np.asarray(pencil.colour, np.float64))
-    mean = float(own.mean())
     hue = own @ _HUES
     along = (hue / max(float(np.linalg.norm(hue)), 1e-6)).astype(np.float32)
     depths = []
@@ -135,16 +141,16 @@ def as_deep(pencil: Pencil, close: Callable[[float, float], Plane]) -> Pencil:
         density = -np.log(np.clip(values, 0.01, 1.2))
         grey = grey_of(density)
         around = cv2.blur(density @ (_HUES @ along), (5, 5))
-        ink = cv2.dilate((highest(values) < _PALE).view(np.uint8), _BOX5) > 0
-        line = ~ink & (grey >= cv2.dilate(grey, _BOX5)) & (around > _CHROMA) & (around > 0.2 * cv2.blur(grey, (5, 5)))
+        line = (
+            ~_ink(values)
+            & (grey >= cv2.dilate(grey, _BOX5))
+            & (around > _CHROMA)
+            & (around > 0.2 * cv2.blur(grey, (5, 5)))
+        )
         depths.append(grey[line])
     all_depths = np.concatenate(depths) if depths else np.zeros(0, np.float32)
     if all_depths.size < 20:
         return pencil
     # Lines are unlike; of a grainy one the fuller places count. Deeper than found only: ink must not make a pencil dark.
     depth = float(np.percentile(all_depths, 70))
-    return replace(pencil, colour=_colour(own * np.clip(depth / max(mean, 1e-6), 1, _DEEPER)))
-
-
-# Across grey, two directions of density per channel, of length 1.
-_HUES = np.array([[1, -1], [0, 2], [-1, -1]], np.float32) / np.array([2, 6], np.float32) ** 0.5
+    return replace(pencil, colour=_colour(own * np.clip(depth / max(float(own.mean()), 1e-6), 1, _DEEPER)))

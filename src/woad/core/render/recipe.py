@@ -168,14 +168,15 @@ def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
     wish = docket.ink.drop_out
     if not docket.ink.on or wish == "off" or len(readings.weights) != 3:
         return ()
-    colours: tuple[Colour, ...]
-    if wish == "auto":
-        found = () if isinstance(readings.pencils, NoEstimate) else readings.pencils
-        colours = tuple(pencil.colour for pencil in found if not refusal([pencil.colour], ink_of(readings)))
-        colours = colours[:1] if refusal(colours, ink_of(readings)) else colours
-    else:
-        colours = tuple(_linear_colour(colour) for colour in wish)
-    return () if not colours or refusal(colours, ink_of(readings)) else colours
+    ink = ink_of(readings)
+    if wish != "auto":
+        picked = tuple(_linear_colour(colour) for colour in wish)
+        return () if refusal(picked, ink) else picked
+    colours: tuple[Colour, ...] = ()
+    for pencil in () if isinstance(readings.pencils, NoEstimate) else readings.pencils:
+        if not refusal((*colours, pencil.colour), ink):
+            colours = (*colours, pencil.colour)
+    return colours
 
 
 def _linear_colour(colour: tuple[int, int, int]) -> Colour:

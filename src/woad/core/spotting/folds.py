@@ -24,11 +24,8 @@ Plane = NDArray[np.float32]
 _PARTS, _SHOWN = 18, 9  # parts along the sheet; those that must show a fold
 _END_MM = 3.0  # how much of the sheet at each end must show it, too
 _SLOPE = 0.026  # how far it may lean
-_BAND_MM, REACH_MM, CORE_MM = (
-    3.0,
-    8.0,
-    3.0,
-)  # what is broader is light; how far its own light reaches; where it is told
+_BAND_MM = 3.0  # what is broader is light
+REACH_MM, CORE_MM = 8.0, 3.0  # how far a fold's own light reaches; where it is told
 _OFF_MM = 1.0  # how far from its line a fold may be strongest
 _LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
 _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
@@ -171,11 +168,15 @@ def over_sides(profiles: Plane) -> Plane:
     return np.asarray(profiles - left * (1 - share) - right * share, np.float32)
 
 
+def strengths(profiles: Plane, model: Plane) -> Plane:
+    """How much of the model each of profiles (n, m) is, by least squares, (n,)."""
+    return np.asarray(profiles @ model / (float(model @ model) + 1e-12), np.float32)
+
+
 def alike(profiles: Plane, model: Plane, looser: float = 1.0) -> NDArray[np.bool_]:
     """Which profiles (n, m) are the model, stronger or weaker."""
-    size = float(model @ model) + 1e-12
-    strong = profiles @ model / size
-    match = strong * np.sqrt(size) / np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
+    strong = strengths(profiles, model)
+    match = strong * np.linalg.norm(model) / np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
     low, high = _STEEP
     return np.asarray((strong > low * looser) & (strong < high / looser) & (match > ALIKE * looser), np.bool_)
 

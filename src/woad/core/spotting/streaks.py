@@ -34,7 +34,7 @@ _CLEAR, _LEAST = 5.0, 0.006  # noise of a column, and log light, from which it s
 _WIDEST_MM, _MOST = 0.35, 16  # what is broader, or what there are more of, is no streak
 _LEAST_PX = 400  # a shorter scan cannot tell
 _EVEN_PX = 96  # along a streak its strength changes no faster than that
-DARK = np.float32(0.004)  # below that a scan holds more noise than light
+_DARK = np.float32(0.004)  # below that a scan holds more noise than light
 _DEEP = 1.2  # log light, from which what a streak hides is taken from both sides of it rather than lit up
 
 
@@ -147,13 +147,21 @@ def _middle(lines: Plane) -> Plane:
 
 @cache
 def _log_table() -> Plane:
-    return np.asarray(np.log(linear_light(np.arange(256, dtype=np.uint8)).ravel() + DARK), np.float32)
+    return np.asarray(np.log(linear_light(np.arange(256, dtype=np.uint8)).ravel() + _DARK), np.float32)
 
 
 def log_light(encoded: Pixels) -> Plane:
+    """Log of the linear light of encoded pixels (h, w, C), float32; dark noise is lifted a little, so that it stays small."""
     if encoded.dtype == np.uint8:
         return np.asarray(cv2.LUT(np.ascontiguousarray(encoded), _log_table()), np.float32).reshape(encoded.shape)
-    return np.asarray(np.log(linear_light(encoded) + DARK), np.float32)
+    return np.asarray(np.log(linear_light(encoded) + _DARK), np.float32)
+
+
+def from_log_light(log: Plane, kind: np.dtype[Any]) -> Pixels:
+    """Encoded pixels of :func:`log_light` again, of a ``kind`` with 8 or 16 bits."""
+    top = np.float32(np.iinfo(kind).max)
+    codes = np.rint(srgb_encode(np.clip(np.exp(log) - _DARK, 0, 1)) * top)
+    return np.asarray(np.clip(codes, 0, top).astype(kind))
 
 
 def _beside(lines: Plane, aside: int) -> Plane:
@@ -180,10 +188,8 @@ def without_streak(picture: Pixels, streak: Streak, at: int) -> Pixels:
     off = _steady(log[:, first:end] - sides)
     deep = np.clip((np.abs(off) - _DEEP) / 0.2, 0, 1)
     mended = (log[:, first:end] - off) * (1 - deep) + sides * deep
-    top = np.float32(255 if picture.dtype == np.uint8 else 65535)
     out: Any = turned.copy()
-    light = np.clip(np.exp(mended) - DARK, 0, 1)
-    out[:, first:end] = np.clip(np.rint(srgb_encode(light) * top), 0, top).astype(picture.dtype)
+    out[:, first:end] = from_log_light(mended, picture.dtype)
     return np.ascontiguousarray(out if streak.upright else out.transpose(1, 0, 2))
 
 

@@ -13,9 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
-from woad.core.raster.transfer import srgb_encode
-from woad.core.spotting.folds import ALIKE, CORE_MM, REACH_MM, Fold, alike, over_sides
-from woad.core.spotting.streaks import DARK, Pixels, log_light
+from woad.core.spotting.folds import ALIKE, CORE_MM, REACH_MM, Fold, alike, over_sides, strengths
+from woad.core.spotting.streaks import Pixels, from_log_light, log_light
 from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
@@ -55,16 +54,21 @@ def _take_off(picture: Any, model: _Model, rows: NDArray[np.intp]) -> None:
     level = np.zeros_like(away)
     light = [_sampled(model.profile[:, c], away, level) for c in range(log.shape[2])]
     plain = log - np.stack(light, axis=2) * strong[..., None]
-    # Its broken surface is speckled: up to what the fold itself is there, that is no mark.
     fine = _sampled(model.fine, away, level) * strong
-    beside, unlike = _across(plain, line - near.start, model.broken)
-    off = plain - beside
+    at = line - near.start
+    broken = slice(max(int(at.min()) - model.broken - 4, 0), int(at.max()) + model.broken + 5)
+    plain[:, broken] = _calmed(plain[:, broken], fine[:, broken], at - broken.start, model.broken)
+    picture[:, near] = from_log_light(plain, picture.dtype)
+
+
+def _calmed(log: Plane, fine: Plane, line: NDArray[np.float64], broken: int) -> Plane:
+    """Log light (h, w, C) around a fold's broken surface, which is speckled: up to what the fold itself is there, ``fine``
+    (h, w), that is no mark."""
+    beside, unlike = _across(log, line, broken)
+    off = log - beside
     # Between sides that differ a mark ends, or grain lies.
     kept = np.clip(np.maximum(np.abs(off).max(axis=2), unlike) / np.maximum(fine, 1e-6) - 1, 0, 1)[..., None]
-    plain = np.where(fine[..., None] > 0.003, beside + off * kept, plain)
-    top = np.float32(255 if picture.dtype == np.uint8 else 65535)
-    codes = np.rint(srgb_encode(np.clip(np.exp(plain) - DARK, 0, 1)) * top)
-    picture[:, near] = np.clip(codes, 0, top).astype(picture.dtype)
+    return np.where(fine[..., None] > 0.003, beside + off * kept, log)
 
 
 def reach_px(ppi: float) -> int:
@@ -109,8 +113,8 @@ def _modelled(picture: Any, first: float, last: float, ppi: float) -> _Model:
     own = over_sides(_aligned(grey, offsets, aside))
     model = np.median(own, axis=0)
     told = alike(own[:, core], model[core], _MATCHES / ALIKE)
-    strength = own[:, core] @ model[core] / (float(model[core] @ model[core]) + 1e-12)
-    strength = np.interp(rows, rows[told], strength[told]) if told.any() else np.ones(len(rows))
+    each = strengths(own[:, core], model[core])
+    strength = np.interp(rows, rows[told], each[told]) if told.any() else np.ones(len(rows))
     strength = cv2.GaussianBlur(np.clip(strength, 0.3, 2.2)[None], (0, 0), 1.0)[0]
     planes = [_aligned(wide[..., c], offsets, aside) for c in range(wide.shape[2])]
     profile = np.stack([np.median(over_sides(p), axis=0) for p in planes], axis=1)
