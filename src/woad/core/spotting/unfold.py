@@ -175,7 +175,8 @@ def _across(log: Plane, line: NDArray[np.float64], broken: int) -> tuple[Plane, 
     """What lies on both sides of the broken surface (h, w, C), straight across it, and twice how much they differ (h, 1)."""
     h, w = log.shape[:2]
     rows = np.arange(h)[:, None]
-    left, right = (np.rint(line).astype(int) + sign * (broken + 2) for sign in (-1, 1))
+    # Halves upwards, wherever the picture begins: rint rounds them to even numbers.
+    left, right = (np.floor(line + 0.5).astype(int) + sign * (broken + 2) for sign in (-1, 1))
     ends = [
         log[rows, np.clip(at[:, None] + np.arange(-1, 2)[None], 0, w - 1)].mean(axis=1, keepdims=True)
         for at in (left, right)
