@@ -53,6 +53,34 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     np.testing.assert_array_equal(pixels(report["written"][0]), cut)
 
 
+def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
+    """The written picture is the mix of the two written alone; a share that is none, or no docket, is told before work."""
+    kept = tmp_path / "softer.json"
+    plain = ("--keep-frame", "--editions", "paper", "--medium", "pen")
+
+    def paper_in(folder: str, *wishes: object) -> np.ndarray:
+        done = run("clean", scan, "--out", tmp_path / folder, *plain, *wishes)
+        assert done.returncode == 0, done.stderr
+        return pixels(tmp_path / folder / "sheet-paper.png").astype(float)
+
+    softer = paper_in("softer", "--set", "ink.darkness=0.3", "--save-docket", kept)
+    darker = paper_in("darker")
+    mixed = paper_in("mixed", "--mix", kept, "0.4", "--save-docket", tmp_path / "mixed.json")
+    assert np.abs(softer - darker).max() > 40
+    assert np.abs(mixed - (0.6 * darker + 0.4 * softer)).max() <= 1.5
+    np.testing.assert_array_equal(paper_in("again", "--docket", tmp_path / "mixed.json"), mixed)
+    for mix, says in (
+        ((kept, "much"), "share"),
+        ((kept, "1.5"), "mix"),
+        ((tmp_path / "gone.json", "0.4"), "gone.json"),
+    ):
+        done = run("clean", scan, "--out", tmp_path / "never", "--mix", *mix)
+        assert done.returncode == 2
+        assert says in done.stderr
+        assert "Traceback" not in done.stderr
+    assert not (tmp_path / "never").exists()
+
+
 def test_bad_scans_do_not_stop_good_ones(scan: Path, tmp_path: Path) -> None:
     """Each scan gets its own object; exit 1 tells that not all were written."""
     broken, bomb = tmp_path / "broken.png", tmp_path / "bomb.png"

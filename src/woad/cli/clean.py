@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -23,6 +24,15 @@ if TYPE_CHECKING:
     from woad.core.editions.edition import Edition
 
 
+@dataclass(frozen=True)
+class Wish:
+    """What the command line asks of every scan: the ``editions``, the ``base`` docket, and a docket's ``mix``."""
+
+    editions: tuple[Edition, ...]
+    base: Docket | None
+    mix: dict[str, Any] | None
+
+
 def clean(args: argparse.Namespace) -> int:
     """Clean every scan; 0 only if all were written, 1 if some were not, 2 if the wish itself was wrong."""
     started = time.perf_counter()
@@ -34,7 +44,7 @@ def clean(args: argparse.Namespace) -> int:
         queue = decoded_ahead(args.scans, ahead)
         first = next(queue)
         try:
-            wanted, base = _wishes(args)
+            wish = _wish(args)
         except TheirError as error:
             print(f"woad: {error}", file=sys.stderr)
             ahead.shutdown(wait=False, cancel_futures=True)
@@ -46,7 +56,7 @@ def clean(args: argparse.Namespace) -> int:
             try:
                 _claim_name(picture.stem, picture.scan.name, taken)
                 keep = _docket_file(args.save_docket, picture.stem if number else "")
-                report |= _clean_one(picture, coming, args, wanted, base, keep)
+                report |= _clean_one(picture, coming, args, wish, keep)
             except TheirError as error:
                 failed += 1
                 report |= {"written": [], "error": str(error)}
@@ -56,15 +66,19 @@ def clean(args: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
-def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | None]:
+def _wish(args: argparse.Namespace) -> Wish:
     """Check everything that does not depend on a scan. Raises ``TheirError``."""
     from woad.core.docket.model import MEDIA, Docket
     from woad.core.editions.edition import parse_editions
 
-    wanted, base = parse_editions(args.editions), _base_docket(args.docket)
+    wish = Wish(
+        parse_editions(args.editions),
+        base=None if args.docket is None else _read_docket(args.docket, "docket"),
+        mix=None if args.mix is None else _take(*args.mix),
+    )
     if args.medium != "auto" and args.medium not in MEDIA:
         raise BadSetting("medium", f"There is no medium {args.medium!r}. Use auto, or one of: {', '.join(MEDIA)}.")
-    _changed(base or Docket(), args)  # what is set must be known, and right
+    _changed(wish.base or Docket(), wish, args)  # what is set must be known, and right
     try:
         args.out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -73,7 +87,7 @@ def _wishes(args: argparse.Namespace) -> tuple[tuple[Edition, ...], Docket | Non
         ) from None
     if args.save_docket is not None and not args.save_docket.absolute().parent.is_dir():
         raise CannotWrite(f"The folder for {args.save_docket} is not there. Nothing was changed; choose another one.")
-    return wanted, base
+    return wish
 
 
 def _claim_name(stem: str, name: str, taken: dict[str, str]) -> None:
@@ -91,8 +105,7 @@ def _clean_one(
     picture: Picture,
     coming: Future[Decoded],
     args: argparse.Namespace,
-    editions: tuple[Edition, ...],
-    base: Docket | None,
+    wish: Wish,
     keep: Path | None,
 ) -> dict[str, Any]:
     """Clean one picture and keep its settings in the file ``keep``. Raises ``TheirError``."""
@@ -105,20 +118,20 @@ def _clean_one(
     from woad.core.render.strays import lean_sheet
 
     to = Destination(args.out, picture.stem, args.overwrite, args.scans)
-    for edition in editions:
+    for edition in wish.editions:
         to.path(edition)
     if keep is not None:
         refuse_existing(keep, args.overwrite, args.scans)
-    sheet = lean_sheet(*coming.result(), _changed(base or Docket(), args))
-    docket = base
+    sheet = lean_sheet(*coming.result(), _changed(wish.base or Docket(), wish, args))
+    docket = wish.base
     if docket is None:
         docket = starting_docket(sheet.readings.medium if args.medium == "auto" else args.medium)
     elif args.medium != "auto":
         docket = docket.with_setting("medium", args.medium)
-    docket = _changed(docket, args)
+    docket = _changed(docket, wish, args)
     sheet = resquare(sheet, docket)
     with _progress(picture.name, args.json) as progress:
-        written = write_sheet(sheet, docket, editions, to, progress)
+        written = write_sheet(sheet, docket, wish.editions, to, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
     if keep is not None:
         text = docket.to_json() + "\n"
@@ -127,8 +140,10 @@ def _clean_one(
     return report
 
 
-def _changed(docket: Docket, args: argparse.Namespace) -> Docket:
+def _changed(docket: Docket, wish: Wish, args: argparse.Namespace) -> Docket:
     """The docket with all that the command line sets. ``--keep-frame`` comes last: it is a promise."""
+    if wish.mix is not None:
+        docket = docket.with_setting("mix", wish.mix)
     for change in args.set:
         docket = apply_change(docket, change)
     return docket.with_setting("square.on", False) if args.keep_frame else docket
@@ -175,15 +190,26 @@ def apply_change(docket: Docket, change: str) -> Docket:
     return docket.with_setting(path, value)
 
 
-def _base_docket(path: Path | None) -> Docket | None:
-    if path is None:
-        return None
+def _take(file: str, share: str) -> dict[str, Any]:
+    """The value of a docket's ``mix``: the docket in ``file`` and how much of it. Raises :class:`BadSetting`."""
+    try:
+        part = float(share)
+    except ValueError:
+        raise BadSetting(
+            "mix", f"{share} is no share to mix in. Nothing was changed; give a number from 0 to 1."
+        ) from None
+    path = Path(file)
+    return {"name": path.stem, "share": part, "take": _read_docket(path, "mix").model_dump()}
+
+
+def _read_docket(path: Path, asked: str) -> Docket:
+    """The docket in a file, named by the option ``asked``. Raises :class:`BadSetting`."""
     from woad.core.docket.model import docket_from_json
 
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError):
         raise BadSetting(
-            "docket", f"The docket {path.name} cannot be read. Nothing was changed; check the file."
+            asked, f"The docket {path.name} cannot be read. Nothing was changed; check the file."
         ) from None
     return docket_from_json(text)

@@ -28,6 +28,12 @@ def parser() -> argparse.ArgumentParser:
         "--keep-frame", action="store_true", help="keep the scan's own pixel grid: no straightening, no trimming"
     )
     clean.add_argument("--docket", type=Path, metavar="FILE", help="settings to use, as written by --save-docket")
+    clean.add_argument(
+        "--mix",
+        nargs=2,
+        metavar=("FILE", "SHARE"),
+        help="mix in the picture that another docket gives, SHARE 0 to 1 of it",
+    )
     clean.add_argument("--set", action="append", default=[], metavar="STEP.NAME=VALUE", help="change one setting")
     clean.add_argument(
         "--save-docket", type=Path, metavar="FILE", help="write the settings used; of further scans to FILE-<scan>"
