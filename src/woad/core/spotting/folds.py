@@ -8,6 +8,7 @@ slope (a Hough transform for one direction; Duda and Hart 1972), and what most p
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -28,10 +29,12 @@ _BAND_MM = 3.0  # what is broader is light
 REACH_MM, CORE_MM = 8.0, 3.0  # how far a fold's own light reaches; where it is told
 _OFF_MM = 1.0  # how far from its line a fold may be strongest
 _LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
+_SIDES_MM, _LEAST_SIDES = (0.25, 2.0), 0.004  # the sides of a line, and how much they differ at least
 _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
 ALIKE = 0.6  # correlation of a part's profile with the whole fold's
 _WINGS_MM = (1.5, 3.5)  # how far from its line paper is turned to the light, or away from it
 _TURNED, _TURNED_SHARE = 0.008, 0.1  # log light by which both sides differ there, and share of the fold's strength
+_TURNED_PART = 0.4  # how much of that three in four parts must show, at least
 _ASTRAY_MM = 0.6  # how far off the straight line its ends may lie
 _HUE = 0.35  # share by which channels may differ
 _STEP = 0.05  # log light by which the paper on both sides may differ
@@ -75,25 +78,38 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
     grey = grey_of(log)
     bounds = np.linspace(0, h, _PARTS + 1).astype(int).tolist()
     parts = np.stack([_paper_of(grey[a:b]) for a, b in pairwise(bounds)])
-    band = parts - cv2.GaussianBlur(parts, (0, 0), sigmaX=_BAND_MM * mm, sigmaY=1e-6)
-    strength, lean = _strongest(np.clip(band, -0.15, 0.15), round(_SLOPE * h))
-    usual = float(np.median(np.abs(strength))) / 0.6745
     edge = int(max(_BESIDE * w, REACH_MM * mm) + _SLOPE * h / 2) + 2
-    peak = np.abs(strength)
-    peak[:edge] = peak[w - edge :] = 0
+    bare = np.ones(w, np.bool_)
+    bare[:edge] = bare[w - edge :] = False
     found = []
-    for _ in range(_TRIED):
-        x = int(np.argmax(peak))
-        if peak[x] < max(_LEAST, _CLEAR * usual):
-            break
-        amplitude = _as_fold(log, grey, parts, x, int(lean[x]), mm)
-        if amplitude:
-            # The parts' middles lie half a part inside the ends.
-            half = lean[x] / 2 * _PARTS / (_PARTS - 1)
-            found.append(Fold(upright, float((x - half + 0.5) * px), float((x + half + 0.5) * px), amplitude))
-        aside = int((REACH_MM if amplitude else CORE_MM) * mm)  # beside a fold lies its own light
-        peak[max(x - aside, 0) : x + aside + 1] = 0
+    for seen, least in _seen(parts, mm):
+        strength, lean = _strongest(seen, round(_SLOPE * h))
+        usual = float(np.median(np.abs(strength))) / 0.6745
+        for _ in range(_TRIED):
+            peak = np.abs(strength) * bare
+            x = int(np.argmax(peak))
+            if peak[x] < max(least, _CLEAR * usual):
+                break
+            amplitude = _as_fold(log, grey, parts, x, int(lean[x]), mm)
+            if amplitude:
+                # The parts' middles lie half a part inside the ends.
+                half = lean[x] / 2 * _PARTS / (_PARTS - 1)
+                found.append(Fold(upright, float((x - half + 0.5) * px), float((x + half + 0.5) * px), amplitude))
+            aside = int((REACH_MM if amplitude else CORE_MM) * mm)  # beside a fold lies its own light
+            bare[max(x - aside, 0) : x + aside + 1] = False
     return found if len(found) <= _FOLDED else []
+
+
+def _seen(parts: Plane, mm: float) -> Iterator[tuple[Plane, float]]:
+    """What may be folds in the parts (n, w), and how strong it must be at least: lines that are darker or lighter than what
+    is beside them, and, once these are tried, places where only the two sides differ."""
+    line = parts - cv2.GaussianBlur(parts, (0, 0), sigmaX=_BAND_MM * mm, sigmaY=1e-6)
+    line = np.clip(line, -0.15, 0.15)
+    yield line, _LEAST
+    near, far = (max(int(v * mm), 1) for v in _SIDES_MM)
+    kernel = np.zeros((1, 2 * far + 1), np.float32)
+    kernel[0, : far - near + 1], kernel[0, far + near :] = -0.5, 0.5
+    yield np.asarray(cv2.filter2D(line, -1, kernel / (far - near + 1)), np.float32), _LEAST_SIDES
 
 
 def _paper_of(lines: Plane) -> Plane:
@@ -131,21 +147,31 @@ def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float
     half = int(CORE_MM * mm)
     core = slice(reach - half, reach + half + 1)
     shown = alike(own[:, core], profile[core])
-    near, far = (int(v * mm) for v in _WINGS_MM)
-    turned = abs(float(profile[reach + near : reach + far].mean() - profile[reach - far : reach - near].mean()))
+    turned = _sides_differ(profile[None], mm)[0]
+    by_part = _sides_differ(own[shown], mm) * np.sign(turned)
     strongest = int(np.argmax(np.abs(profile[core])))
     amplitude = float(profile[core][strongest])
     is_one = (
         _LEAST < abs(amplitude) < _MOST
         and abs(strongest - half) <= _OFF_MM * mm  # not seen from beside it
         and shown.sum() >= _SHOWN
-        and turned > max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides
+        and abs(turned) > max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides,
+        and float(np.quantile(by_part, 0.25))
+        > _TURNED_PART * abs(turned)  # but for where it runs beside a painted edge
         # An edge of a shadow, or of paint, does not come back to the same paper.
         and abs(float(np.median(steps[shown]))) <= max(_STEP, 0.6 * float(np.ptp(profile[core])))
         and _at_both_ends(grey, (x + int(shifts[0]), x + int(shifts[-1])), reach, profile[core], mm)
         and _neutral(log, x, np.flatnonzero(shown), shifts, profile[core])
     )
     return amplitude if is_one else 0.0
+
+
+def _sides_differ(profiles: Plane, mm: float) -> Plane:
+    """By how much paper differs on both sides of a line in the middle of profiles (n, m), (n,)."""
+    middle = profiles.shape[1] // 2
+    near, far = (int(v * mm) for v in _WINGS_MM)
+    right, left = profiles[:, middle + near : middle + far], profiles[:, middle - far : middle - near]
+    return np.asarray(right.mean(axis=1) - left.mean(axis=1), np.float32)
 
 
 def _at_both_ends(grey: Plane, at: tuple[int, int], reach: int, model: Plane, mm: float) -> bool:
