@@ -25,7 +25,7 @@ Plane = NDArray[np.float32]
 _PARTS, _SHOWN = 18, 9  # parts along the sheet; those that must show a fold
 _END_MM = 3.0  # how much of the sheet at each end must show it, too
 _SLOPE = 0.026  # how far it may lean
-_BAND_MM = 3.0  # what is broader is light
+_BAND_MM = 2.0  # what is broader is light
 REACH_MM, CORE_MM = 8.0, 3.0  # how far a fold's own light reaches; where it is told
 _OFF_MM = 1.0  # how far from its line a fold may be strongest
 _LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
@@ -34,7 +34,7 @@ _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
 ALIKE = 0.6  # correlation of a part's profile with the whole fold's
 _WINGS_MM = (1.5, 3.5)  # how far from its line paper is turned to the light, or away from it
 _TURNED, _TURNED_SHARE = 0.008, 0.1  # log light by which both sides differ there, and share of the fold's strength
-_TURNED_PART = 0.4  # how much of that three in four parts must show, at least
+_TURNED_PART, _TURNED_END = 0.4, 0.25  # how much of that three in four parts must show, and the sheet's ends, at least
 _ASTRAY_MM = 0.6  # how far off the straight line its ends may lie
 _HUE = 0.35  # share by which channels may differ
 _STEP = 0.05  # log light by which the paper on both sides may differ
@@ -78,7 +78,7 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
     grey = grey_of(log)
     bounds = np.linspace(0, h, _PARTS + 1).astype(int).tolist()
     parts = np.stack([_paper_of(grey[a:b]) for a, b in pairwise(bounds)])
-    edge = int(max(_BESIDE * w, REACH_MM * mm) + _SLOPE * h / 2) + 2
+    edge = int(max(_BESIDE * w, (REACH_MM + _ASTRAY_MM) * mm) + _SLOPE * h / 2) + 3
     bare = np.ones(w, np.bool_)
     bare[:edge] = bare[w - edge :] = False
     found = []
@@ -103,8 +103,12 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
 def _seen(parts: Plane, mm: float) -> Iterator[tuple[Plane, float]]:
     """What may be folds in the parts (n, w), and how strong it must be at least: lines that are darker or lighter than what
     is beside them, and, once these are tried, places where only the two sides differ."""
-    line = parts - cv2.GaussianBlur(parts, (0, 0), sigmaX=_BAND_MM * mm, sigmaY=1e-6)
-    line = np.clip(line, -0.15, 0.15)
+    # A median keeps the edge of paint nearby where it is; a blur would lay its shadow over the fold.
+    half = max(int(_BAND_MM * mm), 1)
+    around = np.lib.stride_tricks.sliding_window_view(
+        np.pad(parts, ((0, 0), (half, half)), mode="edge"), 2 * half + 1, 1
+    )
+    line = np.asarray(np.clip(parts - np.median(around, axis=2), -0.15, 0.15), np.float32)
     yield line, _LEAST
     near, far = (max(int(v * mm), 1) for v in _SIDES_MM)
     kernel = np.zeros((1, 2 * far + 1), np.float32)
@@ -156,11 +160,11 @@ def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float
         and abs(strongest - half) <= _OFF_MM * mm  # not seen from beside it
         and shown.sum() >= _SHOWN
         and abs(turned) > max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides,
-        and float(np.quantile(by_part, 0.25))
-        > _TURNED_PART * abs(turned)  # but for where it runs beside a painted edge
+        # but for where it runs beside a painted edge.
+        and float(np.quantile(by_part, 0.25)) > _TURNED_PART * abs(turned)
         # An edge of a shadow, or of paint, does not come back to the same paper.
         and abs(float(np.median(steps[shown]))) <= max(_STEP, 0.6 * float(np.ptp(profile[core])))
-        and _at_both_ends(grey, (x + int(shifts[0]), x + int(shifts[-1])), reach, profile[core], mm)
+        and _at_both_ends(grey, (x + int(shifts[0]), x + int(shifts[-1])), profile, core, mm)
         and _neutral(log, x, np.flatnonzero(shown), shifts, profile[core])
     )
     return amplitude if is_one else 0.0
@@ -174,16 +178,21 @@ def _sides_differ(profiles: Plane, mm: float) -> Plane:
     return np.asarray(right.mean(axis=1) - left.mean(axis=1), np.float32)
 
 
-def _at_both_ends(grey: Plane, at: tuple[int, int], reach: int, model: Plane, mm: float) -> bool:
-    """Whether the sheet's very ends show the model (m,), too, there or close by: a fold is not quite straight."""
-    h, deep = len(grey), max(int(_END_MM * mm), 3)
+def _at_both_ends(grey: Plane, at: tuple[int, int], profile: Plane, core: slice, mm: float) -> bool:
+    """Whether the sheet's very ends show the profile (m,), too, there or close by: a fold is not quite straight. Hardly any
+    paint lies there, so that if the sides differ, it is the paper that is bent."""
+    h, deep, middle = len(grey), max(int(_END_MM * mm), 3), len(profile) // 2
+    off = max(round(_ASTRAY_MM * mm), 1)
+    model, sides = profile[core], 0.0
     for rows, x in zip((slice(0, deep), slice(h - deep, h)), at, strict=True):
-        whole = over_sides(_paper_of(grey[rows, x - reach : x + reach + 1])[None])[0]
-        middle, half, off = reach, len(model) // 2, max(round(_ASTRAY_MM * mm), 1)
-        tries = np.stack([whole[middle + s - half : middle + s + half + 1] for s in range(-off, off + 1)])
-        if not alike(tries, model, 0.7).any():
+        wide = _paper_of(grey[rows, x - middle - off : x + middle + off + 1])
+        moved = over_sides(np.lib.stride_tricks.sliding_window_view(wide, len(profile)))
+        fits = alike(moved[:, core], model, 0.7)
+        if not fits.any():
             return False
-    return True
+        best = int(np.argmax(np.where(fits, moved[:, core] @ model, -np.inf)))
+        sides += float(_sides_differ(moved[best : best + 1], mm)[0]) / 2
+    return bool(sides / _sides_differ(profile[None], mm)[0] > _TURNED_END)
 
 
 def over_sides(profiles: Plane) -> Plane:

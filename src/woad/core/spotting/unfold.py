@@ -23,6 +23,7 @@ _BLOCK_MM, _READ = 4.0, 24  # rows that are read together, and how many of them
 _ASIDE_MM = 1.2  # how far a fold may lie off its straight line
 _MATCHES = 0.7  # correlation from which a block tells where, and how strong, the fold is
 _FINE_MM, _BROKEN_MM = 0.5, 0.45  # what is finer is its broken surface; how far that reaches
+_EVENEST, _AS_EVEN = 8, 1.5  # one in so many is sure to lie on bare paper; how much less even others may be
 _AT_ONCE = 1_500_000  # pixels that are worked on together
 _SPECKLED = 1.3  # times its mean that the specks of it are strong
 
@@ -110,17 +111,30 @@ def _modelled(picture: Any, first: float, last: float, ppi: float) -> _Model:
     near = slice(reach - int(mm), reach + int(mm) + 1)
     for _ in range(4):
         offsets = _offsets(sharp, np.median(_aligned(sharp, offsets, aside), axis=0), near, aside)
-    own = over_sides(_aligned(grey, offsets, aside))
-    model = np.median(own, axis=0)
+    along = _aligned(grey, offsets, aside)
+    even = _evenest(along, core)
+    own = over_sides(along)
+    model = np.median(own[even], axis=0)
     told = alike(own[:, core], model[core], _MATCHES / ALIKE)
     each = strengths(own[:, core], model[core])
     strength = np.interp(rows, rows[told], each[told]) if told.any() else np.ones(len(rows))
     strength = cv2.GaussianBlur(np.clip(strength, 0.3, 2.2)[None], (0, 0), 1.0)[0]
     planes = [_aligned(wide[..., c], offsets, aside) for c in range(wide.shape[2])]
-    profile = np.stack([np.median(over_sides(p), axis=0) for p in planes], axis=1)
+    profile = np.stack([np.median(over_sides(p[even]), axis=0) for p in planes], axis=1)
+    # Away from its line a fold is no stronger than on it, whatever lies there.
+    profile = np.clip(profile, -np.abs(profile[core]).max(axis=0), np.abs(profile[core]).max(axis=0))
     ends = np.clip((1 - np.abs(np.linspace(-1, 1, 2 * reach + 1))) / 0.25, 0, 1).astype(np.float32)
     fine, broken = _broken(_aligned(sharp, offsets, aside), mm)
     return _Model(rows, straight + offsets, strength, profile * ends[:, None], fine, broken)
+
+
+def _evenest(along: Plane, core: slice) -> NDArray[np.bool_]:
+    """Which of profiles (n, m) have hardly more beside the fold itself than the evenest ones: where marks lie beside it, its
+    light is not to be read."""
+    smooth = cv2.GaussianBlur(along, (0, 0), sigmaX=max(along.shape[1] / 40, 1), sigmaY=1e-6)
+    uneven = np.ptp(np.delete(smooth, np.arange(core.start, core.stop), axis=1), axis=1)
+    least = np.partition(uneven, len(uneven) // _EVENEST)[len(uneven) // _EVENEST]
+    return np.asarray(uneven <= _AS_EVEN * least, np.bool_)
 
 
 def _broken(sharp: Plane, mm: float) -> tuple[Plane, int]:
