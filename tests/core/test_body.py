@@ -101,3 +101,30 @@ def test_a_small_opening_in_deep_paint_is_one_thing() -> None:
     inside = find_inside(np.maximum(plain + noise, 0), 0.005, np.ones((120, 300, 3), np.float32))[..., 0]
     assert inside[57:60, 103:147].min() > 0.9
     assert inside[34:36, 54:56].max() < 0.3
+
+
+def test_paper_among_pale_washes_is_clear_and_a_wash_that_thins_out_is_not() -> None:
+    """Beside a hole that its wash leaves with an edge lies one where the wash thins out to nothing: only that is paint."""
+    rng = np.random.default_rng(8)
+    plain = np.zeros((200, 400), np.float32)
+    plain[20:180, 20:380] = 0.09
+    plain[80:120, 80:120] = 0
+    y, x = np.mgrid[:200, :400]
+    plain *= np.clip(np.hypot(x - 280, y - 100) / 40 - 0.5, 0, 1)
+    missing = np.abs(cv2.GaussianBlur(plain, (0, 0), 0.7) + rng.normal(0, 0.004, plain.shape)).astype(np.float32)
+    inside = find_inside(missing, 0.01, np.ones((200, 400, 3), np.float32))[..., 0]
+    assert inside[95:105, 95:105].max() == 0
+    assert inside[95:105, 275:285].min() > 0.9
+    assert inside[30:60, 60:340].min() > 0.9
+
+
+@pytest.mark.parametrize(("warmth", "paint"), [(0.0, True), (0.25, False)])
+def test_another_colour_of_enclosed_paper_is_paint_unless_light_changes_its_colour(warmth: float, paint: bool) -> None:
+    """A pale wash that was taken for paper's tone shows by its colour; a lamp at one side tints paper as much."""
+    missing = np.zeros((200, 400), np.float32)
+    missing[20:180, 40:200], missing[60:140, 80:160] = 0.3, 0.004
+    light = np.ones((200, 400, 3), np.float32)
+    light[..., 2] *= 1 - warmth * np.linspace(0, 1, 400, dtype=np.float32)
+    light[60:140, 80:160, 2] -= 0.03
+    held = find_inside(missing, 0.01, light)[90:110, 110:130, 0]
+    assert held.min() > 0.9 if paint else held.max() == 0

@@ -21,6 +21,12 @@ _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and 
 _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
 _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', that a lane between washes may have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
+_CAST_SHARE = 0.25  # and share of the difference that the sheet's own light has from end to end
+_EDGE, _LARGE, _AS_BARE = (
+    0.06,
+    60,
+    0.0025,
+)  # difference of a pale wash with an edge; cells; difference that bare paper has
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
 _OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
@@ -51,14 +57,16 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         outside[np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])] = True
         outside[0] = False
         bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.any() else 0.0
-        edged = _edged_by_deep(deep, 1 - paint, labels, count)
+        edged = _edged_by(deep, 1 - paint, labels, count, _BOX7)
         # A small area is darkened more by what encloses it, and its mean is less sure. Where deep paint lies all around, the
         # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
         differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
         darker = mean > bare + differs + _SMALL / np.sqrt(np.maximum(size, 1))
-        held = (size > 8) & (darker | (_other_cast(light, outside[labels], labels, count) > _CAST))
-        # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own.
-        held |= edged < _GAP
+        held = (size > 8) & (darker | _of_other_cast(light, outside[labels], labels, count))
+        # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own, but for a large
+        # one of paper's very tone with an edge all around: paint that thins out has none.
+        walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP
+        held |= (edged < _GAP) & ~(walled & (size > _LARGE) & (mean < bare + _AS_BARE))
         held[0] = False
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
@@ -134,25 +142,30 @@ def _of_areas(
     return size, total / np.maximum(size, 1)
 
 
-def _other_cast(light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int32], count: int) -> NDArray[np.float64]:
-    """By how much the colour of paper in each open area differs from that of the nearest paper outside: light changes its
-    strength from place to place, its colour hardly across a stroke."""
+def _of_other_cast(
+    light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int32], count: int
+) -> NDArray[np.bool_]:
+    """Of which open areas paper has clearly another colour than the nearest paper outside: light changes its strength from
+    place to place, its colour hardly across a stroke, unless it changes much over all the sheet."""
     if not outside.any():
-        return np.zeros(count)
+        return np.zeros(count, bool)
     _, nearest = nearest_of(outside)
     enclosed = (labels > 0) & ~outside
     flat, inner = labels[enclosed], light[enclosed]
     beside = light.reshape(-1, light.shape[2])[nearest[enclosed]]
     size = np.maximum(np.bincount(flat, minlength=count), 1)
     ratio = [np.bincount(flat, weights=own, minlength=count) / size for own in (inner / np.maximum(beside, 1e-3)).T]
-    return np.asarray(np.max(ratio, axis=0) - np.min(ratio, axis=0))
+    some = light[outside][::16]
+    own_colour = some / some.mean(axis=1, keepdims=True)
+    spread = float(np.ptp(np.percentile(own_colour, (5, 95), axis=0), axis=0).max())
+    return np.asarray(np.max(ratio, axis=0) - np.min(ratio, axis=0) > max(_CAST, _CAST_SHARE * spread))
 
 
-def _edged_by_deep(
-    deep: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
+def _edged_by(
+    paint: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int, near: NDArray[np.uint8]
 ) -> NDArray[np.float64]:
-    """Of each open area the share of its border that has deep paint within a few cells."""
+    """Of each open area the share of its border that has such paint ``near``, a box of cells around it."""
     border = (bare > 0) & (cv2.erode(bare, _BOX3) == 0)
-    beside = cv2.dilate(deep, _BOX7) > 0
+    beside = cv2.dilate(paint, near) > 0
     total = np.bincount(labels[border], minlength=count)
     return np.bincount(labels[border & beside], minlength=count) / np.maximum(total, 1)
