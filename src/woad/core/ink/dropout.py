@@ -25,6 +25,10 @@ _STEPS = 256
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 REACH_PX = 4
+_AROUND = (
+    9,
+    9,
+)  # px: fewer tell a thin line's hue from the noise of a photo less surely, more reach into marks beside it
 _BOX3 = np.ones((3, 3), np.uint8)
 _WHOLLY = (0.3, 0.5)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
 
@@ -147,8 +151,8 @@ def _cleared(codes: Codes, dropper: Dropper) -> Codes:
     taken = 1 - cv2.erode(cv2.transform(through, third), _BOX3)
     # Cameras keep colour at half the sharpness of light: a thin line's hue lies beside it, too weak on it. Where the
     # darkness of a neighbourhood is pencil's by its hue, all of it is.
-    around = cv2.blur(np.maximum(cv2.transform(density, third), 0), (5, 5))
-    wholly = cv2.divide(cv2.blur(pencils, (5, 5)), np.maximum(around, 0.012))
+    around = cv2.blur(np.maximum(cv2.transform(density, third), 0), _AROUND)
+    wholly = cv2.divide(cv2.blur(pencils, _AROUND), np.maximum(around, 0.012))
     share = np.clip((wholly - _WHOLLY[0]) * (1 / (_WHOLLY[1] - _WHOLLY[0])), 0, 1)
     share *= np.clip(4 * lightest - 1.4, 0, 1)
     lift = _RESIDUE * taken * pale
