@@ -252,6 +252,8 @@ PEN = Traits(0.04, 0, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05
         (replace(PEN, width=0.017, dark_ink=0.75), "lettering"),
         (replace(PEN, density=0.85, paper_l=0.7, paper_warm=0.0, mottle=0.035), "tracing"),
         (replace(PEN, blue=0.5, half_tones=0.35, dark_ink=0.12), "blue-pencil"),
+        (replace(PEN, blue_lines=0.1, paper_warm=0.25, blotched=0.02), "blue-pencil"),
+        (replace(PEN, blue_lines=0.01), "pen"),
         (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0), "watercolour"),
         (replace(PEN, coloured=0.8, broad=0.8, pale=0.2, dark_ink=0.4), "gouache"),
         (replace(PEN, paper_warm=0.25, half_tones=0.2, blotched=0.02), "print"),

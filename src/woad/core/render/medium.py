@@ -32,7 +32,7 @@ class Traits:
     ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
-    bluer than red the ink is;
+    bluer than red the ink is; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -56,6 +56,7 @@ class Traits:
     pieces: int
     aspect: float
     blue_ink: float
+    blue_lines: float = 0.0
 
 
 def read_traits(
@@ -124,7 +125,7 @@ def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits |
     if traits is None:
         return None
     blue = sum(pencil.share for pencil in pencils if _light_blue(np.array(pencil.colour, np.float32)))
-    return replace(traits, blue=max(traits.blue, float(blue)))
+    return replace(traits, blue_lines=float(blue))
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
@@ -195,16 +196,21 @@ def propose_medium(traits: Traits | None) -> Proposal:
     greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)
-        * _ramp(t.blue, 0.12, 0.3)
+        # Single pixels may be blue by noise; lines that were looked for are none by chance.
+        * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08))
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
     )
+    seen_blue = max(t.blue, t.blue_lines)
     scores: dict[Medium, tuple[float, str]] = {
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
-        "blue-pencil": (blue * (1 - broad) * (1 - small), f"{t.blue:.0%} of the marks are light blue under dark ink"),
+        "blue-pencil": (
+            blue * (1 - broad) * (1 - small),
+            f"{seen_blue:.0%} of the marks are light blue under dark ink",
+        ),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
         "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
-        "print": (aged * plain * (1 - small), "one ink on yellowed, blotched paper"),
+        "print": (aged * plain * (1 - small) * (1 - blue), "one ink on yellowed, blotched paper"),
         "tracing": (
             greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - aged),
             f"grey ink (D {t.density:.2f}) on grey, mottled paper",
@@ -213,9 +219,12 @@ def propose_medium(traits: Traits | None) -> Proposal:
             grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - aged),
             f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
-        "lettering": (thick * plain * (1 - grainy) * (1 - aged) * (1 - greyish), "heavy, even, solid strokes"),
+        "lettering": (
+            thick * plain * (1 - grainy) * (1 - aged) * (1 - greyish) * (1 - blue),
+            "heavy, even, solid strokes",
+        ),
         "pen": (
-            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - aged) * (1 - small) * (1 - greyish),
+            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue),
             f"one ink of D {t.density:.2f} in thin strokes",
         ),
     }
