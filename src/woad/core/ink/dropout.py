@@ -25,10 +25,8 @@ _STEPS = 256
 _RESIDUE = 0.5  # share of what was taken that may be left by chroma coarser than light (JPEG), cleared with it
 _STRIP_VALUES = 240_000
 REACH_PX = 4
-_AROUND = (
-    9,
-    9,
-)  # px: fewer tell a thin line's hue from the noise of a photo less surely, more reach into marks beside it
+# Fewer pixels tell a thin line's hue less surely from a photo's noise; more reach further into marks beside it.
+_AROUND = (9, 9)
 _BOX3 = np.ones((3, 3), np.uint8)
 _WHOLLY = (0.3, 0.5)  # share of the darkness around a pixel that is pencil's, from which all of it is taken for pencil
 

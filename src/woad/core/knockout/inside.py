@@ -22,11 +22,8 @@ _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells 
 _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', that a lane between washes may have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CAST_SHARE = 0.25  # and share of the difference that the sheet's own light has from end to end
-_EDGE, _LARGE, _AS_BARE = (
-    0.06,
-    60,
-    0.0025,
-)  # difference of a pale wash with an edge; cells; difference that bare paper has
+# Difference of a pale wash that has an edge; cells of a large opening; difference up to which it is bare paper.
+_EDGE, _LARGE, _AS_BARE = 0.06, 60, 0.0025
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
 _OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
