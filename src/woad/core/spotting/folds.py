@@ -30,6 +30,7 @@ REACH_MM, CORE_MM = 8.0, 3.0  # how far a fold's own light reaches; where it is 
 _OFF_MM = 1.0  # how far from its line a fold may be strongest
 _LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
 _SIDES_MM, _LEAST_SIDES = (0.25, 2.0), 0.004  # the sides of a line, and how much they differ at least
+_COARSE = 0.6  # pixels to the millimetre below which sides cannot be told from the line
 _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
 ALIKE = 0.6  # correlation of a part's profile with the whole fold's
 _WINGS_MM = (1.5, 3.5)  # how far from its line paper is turned to the light, or away from it
@@ -73,7 +74,7 @@ def find_folds(encoded: Pixels, px: float, ppi: float) -> tuple[Fold, ...]:
 def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
     """Upright folds of log light (h, w, C)."""
     h, w = log.shape[:2]
-    if min(h, w) < 200 or w < 6 * REACH_MM * mm:
+    if min(h, w) < 200 or w < 6 * REACH_MM * mm or mm < _COARSE:
         return []
     grey = grey_of(log)
     bounds = np.linspace(0, h, _PARTS + 1).astype(int).tolist()
