@@ -19,7 +19,8 @@ from woad.core.units import mm_to_px
 from woad.demo.scanner import smooth_noise
 
 Plane = NDArray[np.float32]
-_LEFT, _KEPT = 1.0, 0.05  # bars: coverage left, of 255, mean; coverage that marks across folds lose, mean
+# Bars: coverage left, of 255, mean; share of folds found; coverage that marks across folds lose, mean.
+_LEFT, _FOUND, _KEPT = 0.5, 0.9, 0.02
 
 
 def _along(n: int, px: float, rng: np.random.Generator) -> NDArray[np.float64]:
@@ -102,17 +103,20 @@ def _measured(medium: str, seeds: range) -> Iterator[tuple[int, int, float, floa
 
 def folds_row(first: int, seeds: int, media: list[str]) -> list[str]:
     """Print the row and return the misses."""
-    misses = []
+    misses, wanted, got = [], 0, 0
     print("\nfolds: found; coverage left within 3 mm of them, of 255, mean and worst; what marks across them lose")
     for medium in media:
         rows = list(_measured(medium, range(first, first + seeds)))
         many, found = sum(r[0] for r in rows), sum(r[1] for r in rows)
+        wanted, got = wanted + many, got + found
         left, lost = [r[2] for r in rows], float(np.mean([r[3] for r in rows]))
         print(f"  {medium:12s} {found} of {many}, left {np.mean(left):.2f}, {max(left):.2f}, marks lose {lost:.3f}")
         if np.mean(left) > _LEFT:
             misses.append(f"folds, {medium}: {np.mean(left):.2f} left (bar {_LEFT})")
         if lost > _KEPT:
             misses.append(f"folds, {medium}: marks across them lose {lost:.3f} (bar {_KEPT})")
+    if got < _FOUND * wanted:
+        misses.append(f"folds: {got} of {wanted} found (bar {_FOUND:.0%})")
     taken = 0
     for medium in media:
         for seed in range(first, first + seeds):

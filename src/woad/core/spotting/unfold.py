@@ -122,7 +122,8 @@ def _modelled(picture: Any, first: float, last: float, ppi: float) -> _Model:
     planes = [_aligned(wide[..., c], offsets, aside) for c in range(wide.shape[2])]
     profile = np.stack([np.median(over_sides(p[even]), axis=0) for p in planes], axis=1)
     # Away from its line a fold is no stronger than on it, whatever lies there.
-    profile = np.clip(profile, -np.abs(profile[core]).max(axis=0), np.abs(profile[core]).max(axis=0))
+    most = np.abs(profile[core]).max(axis=0)
+    profile = np.clip(profile, -most, most)
     ends = np.clip((1 - np.abs(np.linspace(-1, 1, 2 * reach + 1))) / 0.25, 0, 1).astype(np.float32)
     fine, broken = _broken(_aligned(sharp, offsets, aside), mm)
     return _Model(rows, straight + offsets, strength, profile * ends[:, None], fine, broken)
