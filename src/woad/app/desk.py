@@ -65,41 +65,38 @@ class Desk(QWidget):
         self.view.pointer_at.connect(self._pointer)
 
     def _lay_out(self) -> None:
-        self.panel_stack = QStackedWidget()
-        self.panel_stack.setObjectName("panel")
-        self.panel_stack.setFixedWidth(304)
-        for panel in self.panels.values():
-            scroll = QScrollArea()
-            scroll.setWidgetResizable(True)
-            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            scroll.setWidget(panel)
-            self.panel_stack.addWidget(scroll)
-        centre, column = QWidget(), QGridLayout()
+        """From the outside in: whatever moves into another widget is styled anew with all that it holds."""
+        whole, row, column, both = QVBoxLayout(self), QHBoxLayout(), QGridLayout(), QHBoxLayout()
+        middle, centre = QWidget(self), QWidget(self)
+        whole.addWidget(self.bench)
+        whole.addWidget(middle, 1)
+        whole.addWidget(self.status)
+        middle.setLayout(row)
+        row.addWidget(self.pile)
+        row.addWidget(centre, 1)
+        self.panel_stack = QStackedWidget(middle)
+        row.addWidget(self.panel_stack)
         centre.setLayout(column)
         column.addWidget(self.viewbar, 0, 0)
-        both = QHBoxLayout()
-        both.setContentsMargins(0, 0, 0, 0)
-        both.setSpacing(0)
+        column.addLayout(both, 1, 0)
         both.addWidget(self.before, 1)
         both.addWidget(self.view, 1)
-        column.addLayout(both, 1, 0)
         column.setRowStretch(1, 1)
         # Over the view, so that the sheet stays where it is under the hand that works on it.
         column.addWidget(self.messages, 1, 0, Qt.AlignmentFlag.AlignTop)
         self.messages.raise_()
-        middle, row = QWidget(), QHBoxLayout()
-        middle.setLayout(row)
-        row.addWidget(self.pile)
-        row.addWidget(centre, 1)
-        row.addWidget(self.panel_stack)
-        whole = QVBoxLayout(self)
-        whole.addWidget(self.bench)
-        whole.addWidget(middle, 1)
-        whole.addWidget(self.status)
-        for layout in (column, row, whole):
+        for layout in (column, both, row, whole):
             layout.setContentsMargins(0, 0, 0, 0)
             layout.setSpacing(0)
+        self.panel_stack.setObjectName("panel")
+        self.panel_stack.setFixedWidth(304)
+        for panel in self.panels.values():
+            scroll = QScrollArea(self.panel_stack)
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self.panel_stack.addWidget(scroll)
+            scroll.setWidget(panel)
 
     def refresh(self) -> None:
         """Show the step's panel and what is under way."""

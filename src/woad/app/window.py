@@ -76,7 +76,7 @@ class MainWindow(QMainWindow):
         from woad.app.desk import Desk
 
         self._ready = True
-        self.desk = desk = Desk()
+        self.desk = desk = Desk(self.stack)
         self.session, self.bench, self.pile, self.view = desk.session, desk.bench, desk.pile, desk.view
         self.viewbar, self.status, self.messages = desk.viewbar, desk.status, desk.messages
         self.panels, self.editions, self.writer = desk.panels, desk.editions, desk.writer

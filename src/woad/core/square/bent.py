@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.square.frame import Outlines
 from woad.core.square.lines import sample
 
 Points = NDArray[np.float64]
@@ -71,7 +72,7 @@ def _grown(hull: Points, by: float) -> Points:
     return np.asarray(cv2.convexHull(spread), np.float64).reshape(-1, 2)
 
 
-def inside_any(outlines: tuple[tuple[tuple[float, float], ...], ...], at: NDArray[np.float64]) -> NDArray[np.bool_]:
+def inside_any(outlines: Outlines, at: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which points (..., 2) lie in one of the convex outlines."""
     out = np.zeros(at.shape[:-1], bool)
     for outline in outlines:

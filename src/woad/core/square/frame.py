@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from woad.core.square.bow import Bow
 
 Points = NDArray[np.float64]
+Outlines = tuple[tuple[tuple[float, float], ...], ...]
 
 MARGIN = 0.06  # how much of the table stays to be seen around a sheet with corners, share of its side
 A_SIZE, LETTER = 2**0.5, 11 / 8.5
@@ -35,7 +36,7 @@ class Frame:
     top: float
     width: int
     height: int
-    blanks: tuple[tuple[tuple[float, float], ...], ...] = ()
+    blanks: Outlines = ()
 
     @property
     def identity(self) -> bool:
