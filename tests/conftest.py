@@ -11,7 +11,10 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 sys.path.insert(0, str(Path(__file__).parent))
 
+import cv2
 import pytest
+
+cv2.setNumThreads(1)  # tests run side by side, one to a core: threads of their own would only wait for each other
 
 
 @pytest.fixture

@@ -84,7 +84,8 @@ def png_bytes(pixels: NDArray[Any], **extra: Any) -> bytes:
 
 def image_bytes(pixels: NDArray[Any], kind: str, **extra: Any) -> bytes:
     out = io.BytesIO()
-    Image.fromarray(pixels).save(out, kind, **extra)
+    quick = {"compress_level": 1} if kind == "PNG" else {}
+    Image.fromarray(pixels).save(out, kind, **quick | extra)
     return out.getvalue()
 
 
