@@ -5,7 +5,6 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from woad.core.raster.nearest import nearest_of
 
@@ -109,7 +108,7 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     by_pale, by_paper = (
         np.bincount(openings[(away <= _FAR) & kind.ravel()[nearest]], minlength=count) for kind in (pale, paper)
     )
-    bare = (by_paper > by_pale) & (ndimage.minimum(missing, openings, np.arange(count)) < _OPEN)
+    bare = (by_paper > by_pale) & (np.bincount(openings[missing < _OPEN], minlength=count) > 0)
     tip = (stats[:, cv2.CC_STAT_AREA] < _TIP) & ~bare
     stroke = (told_paper == 0) & ((told_pale > 0) | tip) | small & (told_pale > told_paper)
     stroke[0] = False
