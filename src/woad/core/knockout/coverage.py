@@ -73,24 +73,37 @@ class _Beside:
     weight: Plane
     sigma: float
 
-    def total(self, plane: Plane) -> Plane:
-        """Of a plane (H, W), summed by share around each pixel."""
-        return _spread(plane * self.share, self.sigma)
+    def mean(self, plane: Plane8, at: NDArray[np.intp]) -> Plane:
+        """Of a plane (H, W), the mean by share around pixels ``at`` (n,), counted row by row, (n,)."""
+        total = _blurred(np.asarray(cv2.multiply(plane, self.share, dtype=cv2.CV_32F)), self.sigma)
+        read = total.ravel()[at] if total.shape == plane.shape else _between(total, *np.divmod(at, plane.shape[1]))
+        return np.asarray(read / np.maximum(self.weight.ravel()[at], 1e-3))
 
 
 def _beside(inner: Plane8, edge_px: float) -> _Beside:
     sigma = 0.8 * edge_width(edge_px) + 0.4
     share = inner.astype(np.float32) * np.float32(1 / 255)
-    return _Beside(share, _spread(share, sigma), sigma)
+    weight = _blurred(share, sigma)
+    if weight.shape != share.shape:
+        size = (2 * weight.shape[1], 2 * weight.shape[0])
+        weight = cv2.resize(weight, size, interpolation=cv2.INTER_LINEAR)[: share.shape[0], : share.shape[1]]
+    return _Beside(share, weight, sigma)
 
 
-def _spread(plane: Plane, sigma: float) -> Plane:
+def _blurred(plane: Plane, sigma: float) -> Plane:
     """A plane (H, W) blurred; where that leaves nothing fine, at half its size. That and the way back blur by themselves."""
     if sigma < _WIDE:
         return np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma), np.float32)
-    half = cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2)
-    large = cv2.resize(half, (2 * half.shape[1], 2 * half.shape[0]), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(large[: plane.shape[0], : plane.shape[1]])
+    return np.asarray(cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2), np.float32)
+
+
+def _between(half: Plane, y: NDArray[np.intp], x: NDArray[np.intp]) -> Plane:
+    """Values at pixels of a plane that ``half`` is the half of, linearly between its own: few are asked for."""
+    (top, below), (left, right) = (
+        (v >> 1, np.clip((v >> 1) + 2 * (v & 1) - 1, 0, side - 1)) for v, side in zip((y, x), half.shape, strict=True)
+    )
+    near, far = (0.75 * half[row, left] + 0.25 * half[row, right] for row in (top, below))
+    return np.asarray(0.75 * near + 0.25 * far, np.float32)
 
 
 def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> tuple[Plane8, Plane8]:
@@ -103,19 +116,15 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
     rim = np.flatnonzero((inner <= 127) & (beside.weight > 0.01))
     if not rim.size:
         return alpha, rgb
-    weight = beside.weight.ravel()[rim]
-
-    def around(plane: Plane) -> Plane:
-        return np.asarray(beside.total(plane).ravel()[rim] / weight)
-
-    planes = [plane.astype(np.float32) for plane in cv2.split(cv2.bitwise_not(rgb))]
-    own = np.array([around(plane) for plane in planes])
+    planes = cv2.split(cv2.bitwise_not(rgb))
+    own = np.array([beside.mean(plane, rim) for plane in planes])
     depth2 = np.maximum(np.einsum("ij,ij->j", own, own), 1.0)
     # Pale paint's edge drowns in noise pixel by pixel; over a few it stands out, and is made as steep again as it was.
     pale = np.interp(np.sqrt(depth2 / 3), _PALE_RIM, (1, 0))
-    missing = np.array([plane.ravel()[rim] for plane in planes])
+    missing = np.array([plane.ravel()[rim] for plane in planes], np.float32)
     if pale.any():
-        calm = np.array([cv2.GaussianBlur(plane, (0, 0), _CALMED * edge_px).ravel()[rim] for plane in planes])
+        blur = cv2.getGaussianKernel(2 * round(4 * _CALMED * edge_px) + 1, _CALMED * edge_px)
+        calm = np.array([cv2.sepFilter2D(plane, cv2.CV_32F, blur, blur).ravel()[rim] for plane in planes])
         missing += (calm - missing) * pale
     # Grain beside a pale coloured wash may be as dark as its edge, but not of its hue: by how much the part of both that is
     # grey counts less (generalised least squares; Aitken 1935).
@@ -123,7 +132,7 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
     mixed = np.einsum("ij,ij->j", missing, hued) / np.maximum(np.einsum("ij,ij->j", own, hued), 1.0)
     mixed += (_STEEPENED - 1) * pale * (mixed - 0.5)
     out, seen = alpha.copy(), rgb.copy()
-    out.ravel()[rim] = np.rint(np.clip(mixed, 0, 1) * around(alpha.astype(np.float32)))
+    out.ravel()[rim] = np.rint(np.clip(mixed, 0, 1) * beside.mean(alpha, rim))
     seen.reshape(-1, 3)[rim] = np.rint(255 - missing).T
     return out, seen
 
@@ -132,14 +141,16 @@ def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) ->
     """The depth of the paint each pixel belongs to: its own surroundings inside; at an edge, what lies just inside; in
     strokes too thin to have an inside, their deepest pixel near."""
     r = edge_width(edge_px)
-    deep = least.astype(np.float32)
-    near = cv2.divide(beside.total(deep), np.maximum(beside.weight, 1e-3))
     thin = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
-    around = cv2.blur(deep, (5, 5))
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
-    edge = np.where(beside.weight > 0.02, near, np.maximum(thin.astype(np.float32), _PALE))
+    out = np.maximum(thin, np.uint8(_PALE)).astype(np.float32)
+    within = inner > 127
+    edge = np.flatnonzero((beside.weight > 0.02) & ~within)
+    if edge.size:
+        out.ravel()[edge] = beside.mean(least, edge)
     # Between a pale and a deep paint there is no paper: each side's own tone, not the other's, is its depth.
-    return np.asarray(np.where(inner > 127, np.minimum(around, deep / np.float32(_FULL_AT)), edge), np.float32)
+    around = cv2.min(cv2.boxFilter(least, cv2.CV_32F, (5, 5)), cv2.multiply(least, 1 / _FULL_AT, dtype=cv2.CV_32F))
+    return np.asarray(cv2.copyTo(around, within.view(np.uint8), out), np.float32)
 
 
 def unmix(encoded: NDArray[np.uint8], alpha: Plane8) -> NDArray[np.uint8]:

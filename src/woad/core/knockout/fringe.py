@@ -45,10 +45,13 @@ def held_to_marks(rgb: Plane8, alpha: Plane8) -> Plane8:
     if not edge.any():
         return rgb
     high, low, known = _range_near(rgb, sure)
-    by = 255 / np.maximum(alpha, 1).astype(np.float32)  # what a step over a ground is, of a pixel's own colour
-    lighter, darker = (cv2.merge([cv2.convertScaleAbs(by, alpha=step, beta=-0.5)] * 3) for step in (_NOISE, _DARKER))
-    held = cv2.min(cv2.max(rgb, cv2.subtract(low, darker)), cv2.add(high, lighter))
-    return np.asarray(cv2.copyTo(held, cv2.bitwise_and(edge, known), rgb.copy()))
+    asked = np.flatnonzero(cv2.bitwise_and(edge, known))  # few
+    by = 255 / alpha.ravel()[asked].astype(np.float32)  # what a step over a ground is, of a pixel's own colour
+    lighter, darker = (np.rint(by[:, None] * step - 0.5).astype(np.int16) for step in (_NOISE, _DARKER))
+    own, most, least = (plane.reshape(-1, 3)[asked].astype(np.int16) for plane in (rgb, high, low))
+    out = rgb.copy()
+    out.reshape(-1, 3)[asked] = np.minimum(np.maximum(own, least - darker), np.minimum(most + lighter, 255))
+    return out
 
 
 def fringe_pixels(rgb: NDArray[np.uint8], alpha: Plane8) -> tuple[Plane8, int]:

@@ -48,7 +48,7 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     inner = _away_from_paper(least, r)
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
-    calm = (cv2.GaussianBlur(least, (3, 3), 0) if full else least).astype(np.float32)
+    calm = np.asarray(cv2.GaussianBlur(least, (3, 3), 0)) if full else least
     firm = _broad_and_pale(inner, calm, inside, edge_px)
     if rgb is not None and full:
         firm = cv2.max(firm, _of_own_colour(rgb, calm))
@@ -70,14 +70,21 @@ def _away_from_paper(least: Plane8, r: int) -> Plane8:
 def _lanes(least: Plane8) -> Plane8:
     """255 where bare paper runs between two washes, a few pixels wide: wide windows would close it."""
     sides = cv2.morphologyEx(least, cv2.MORPH_CLOSE, _box(9))
-    bare = (cv2.GaussianBlur(least, (3, 3), 0) <= np.maximum(_BARE, _BARE_SHARE * sides)) & (sides > _SIDES)
-    return np.asarray(cv2.morphologyEx(bare.astype(np.uint8) * np.uint8(255), cv2.MORPH_OPEN, _box(2)))
+    bare = cv2.compare(cv2.GaussianBlur(least, (3, 3), 0), cv2.LUT(sides, _bare_beside()), cv2.CMP_LE)
+    bare = cv2.bitwise_and(bare, cv2.threshold(sides, _SIDES, 255, cv2.THRESH_BINARY)[1])
+    return np.asarray(cv2.morphologyEx(bare, cv2.MORPH_OPEN, _box(2)))
 
 
-def _broad_and_pale(inner: Plane8, calm: Plane, inside: Inside | None, edge_px: float) -> Plane8:
+@cache
+def _bare_beside() -> Plane8:
+    """The most alpha that bare paper has in a lane, by that of its sides."""
+    return np.asarray(np.maximum(_BARE, np.floor(_BARE_SHARE * np.arange(256))), np.uint8)
+
+
+def _broad_and_pale(inner: Plane8, calm: Plane8, inside: Inside | None, edge_px: float) -> Plane8:
     """Pale paint (or paper, in a corner) that runs along deeper paint as a narrow band would, made opaque, be a white rim.
     255 where it is broad."""
-    pale = cv2.bitwise_and(inner, cv2.threshold(calm, _PALE, 255, cv2.THRESH_BINARY_INV)[1].astype(np.uint8))
+    pale = cv2.bitwise_and(inner, cv2.threshold(calm, _PALE, 255, cv2.THRESH_BINARY_INV)[1])
     broad = cv2.morphologyEx(pale, cv2.MORPH_OPEN, _box(2 * max(1, round(2.4 * edge_px)) + 1))
     # What lies between broad pale paint and deep paint belongs to both.
     broad = cv2.dilate(broad, _box(5))
@@ -87,9 +94,9 @@ def _broad_and_pale(inner: Plane8, calm: Plane, inside: Inside | None, edge_px: 
     return np.asarray(broad)
 
 
-def _as_deep_as_beside(inner: Plane8, calm: Plane, firm: Plane8, edge_px: float) -> Plane8:
+def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float) -> Plane8:
     """255 where a pixel has the depth of paint beside it, or is ``firm`` for other reasons."""
-    share = _share_of(calm, np.maximum(cv2.dilate(calm, _box(7)), 28))
+    share = _share_of(calm, cv2.max(cv2.dilate(calm, _box(7)), np.full_like(calm, 28)))
     # It belongs to the inside from about half the depth of the deepest there.
     deep = np.asarray(cv2.LUT(share, _ramp(0.35, 0.6)))
     side = _box(2 * max(1, round(0.7 * edge_px)) + 1)
@@ -97,22 +104,35 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane, firm: Plane8, edge_px: float)
     beside = cv2.threshold(cv2.erode(inner, side), 127, 255, cv2.THRESH_BINARY_INV)[1]
     deep = cv2.copyTo(cv2.LUT(share, _ramp(0.62, 0.92)), beside, deep)
     # A pixel as deep as even paint close by is that paint, however dark the strokes on it are.
-    even = (inner > 127) & (cv2.dilate(calm, _box(5)) - cv2.erode(calm, _box(5)) < _EVEN * calm)
-    depth = cv2.erode(np.where(even, calm, np.float32(255)), _box(_EVEN_PX))
-    deep[calm >= _AS_DEEP * depth] = 255
+    varies = cv2.morphologyEx(calm, cv2.MORPH_GRADIENT, _box(5))
+    even = cv2.compare(varies, cv2.LUT(calm, _at_least(_EVEN)), cv2.CMP_LT)
+    even = cv2.bitwise_and(even, cv2.threshold(inner, 127, 255, cv2.THRESH_BINARY)[1])
+    depth = cv2.erode(cv2.max(calm, cv2.bitwise_not(even)), _box(_EVEN_PX))
+    deep = cv2.max(deep, cv2.compare(calm, cv2.LUT(depth, _at_least(_AS_DEEP)), cv2.CMP_GE))
     # Where even paint is deep nearly all of its depth is asked for beside paper, be it in a narrow bay: mixed pixels would
     # be a light rim there on dark grounds.
     paint = cv2.min(inner, cv2.max(firm, deep))
-    rim = (cv2.erode(paint, side) < 128) & (depth > _DEEP) & (depth < 255)
-    own = even.astype(np.float32)
-    mean = cv2.blur(calm * own, (_EVEN_PX, _EVEN_PX)) / np.maximum(cv2.blur(own, (_EVEN_PX, _EVEN_PX)), 1e-3)
-    nearly = cv2.LUT(cv2.max(share, _share_of(calm, np.maximum(mean, 1))), _ramp(0.82, 0.94))
-    return np.asarray(cv2.max(firm, cv2.copyTo(nearly, rim.view(np.uint8), deep)))
+    rim = np.flatnonzero((cv2.erode(paint, side) < 128) & (depth > _DEEP) & (depth < 255))
+    if rim.size:
+        total, of = (
+            cv2.boxFilter(plane, cv2.CV_32F, (_EVEN_PX, _EVEN_PX), normalize=False).ravel()[rim]
+            for plane in (cv2.bitwise_and(calm, even), even)
+        )
+        mean = np.maximum(255 * total / np.maximum(of, 1), 1)
+        own = np.maximum(share.ravel()[rim], _share_of(calm.ravel()[rim].astype(np.float32), mean).ravel())
+        deep.ravel()[rim] = _ramp(0.82, 0.94)[own]
+    return np.asarray(cv2.max(firm, deep))
 
 
-def _share_of(plane: Plane, whole: Plane) -> Plane8:
+def _share_of(plane: Plane | Plane8, whole: Plane | Plane8) -> Plane8:
     """A plane as a share of another one, 255 for all of it or more."""
     return np.asarray(cv2.divide(plane, whole, scale=255.0, dtype=cv2.CV_8U))
+
+
+@cache
+def _at_least(share: float) -> Plane8:
+    """The least whole number that is not below a share of each of 0..255."""
+    return np.asarray(np.ceil(np.float32(share) * np.arange(256, dtype=np.float32)), np.uint8)
 
 
 @cache
@@ -121,11 +141,11 @@ def _ramp(low: float, high: float) -> Plane8:
     return np.rint(np.clip((np.arange(256) / 255 - low) / (high - low), 0, 1) * 255).astype(np.uint8)
 
 
-def _of_own_colour(rgb: Plane8, calm: Plane) -> Plane8:
+def _of_own_colour(rgb: Plane8, calm: Plane8) -> Plane8:
     """255 where a pixel's colour is no mixture of paper with the deeper paint beside it, and between it and that paint."""
     h, w = calm.shape
     half = (-(-w // 2), -(-h // 2))  # hue is told over a few pixels anyway
-    depth = cv2.resize(calm, half, interpolation=cv2.INTER_AREA)
+    depth = cv2.resize(calm.astype(np.float32), half, interpolation=cv2.INTER_AREA)
     planes = cv2.split(
         cv2.resize(cv2.blur(cv2.bitwise_not(rgb), (3, 3)), half, interpolation=cv2.INTER_AREA).astype(np.float32)
     )
