@@ -9,6 +9,7 @@ import pytest
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
+from woad.core.knockout.coverage import body_alpha, unmix
 from woad.core.knockout.inside import find_inside
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
@@ -128,3 +129,16 @@ def test_another_colour_of_enclosed_paper_is_paint_unless_light_changes_its_colo
     light[60:140, 80:160, 2] -= 0.03
     held = find_inside(missing, 0.01, light)[90:110, 110:130, 0]
     assert held.min() > 0.9 if paint else held.max() == 0
+
+
+def test_an_edge_of_a_single_pixel_is_cut_out_too() -> None:
+    """A strip one pixel wide, and one pixel high, may have any tones: laid over white it looks as it did."""
+    rng = np.random.default_rng(3)
+    for _ in range(300):
+        rgb = np.clip(rng.integers(0, 256, (7, 1, 3)) * rng.integers(1, 3, (7, 1, 1)), 0, 255).astype(np.uint8)
+        rgb[rng.integers(7) :] = rgb[rng.integers(7)]
+        least = np.uint8(255) - rgb.min(axis=2)
+        for turned, seen in ((least, rgb), (least.T.copy(), rgb.transpose(1, 0, 2).copy())):
+            alpha = body_alpha(turned, 0.75, 0.75, None, seen)
+            missing = (255.0 - unmix(seen, alpha)) * alpha[..., None] / 255
+            assert np.abs(255 - missing - seen).max() < 1.1

@@ -119,12 +119,13 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float
             for plane in (cv2.bitwise_and(calm, even), even)
         )
         mean = np.maximum(255 * total / np.maximum(of, 1), 1)
-        own = np.maximum(share.ravel()[rim], _share_of(calm.ravel()[rim].astype(np.float32), mean).ravel())
-        deep.ravel()[rim] = _ramp(0.82, 0.94)[own]
+        # Not OpenCV's division: beside a single value it takes another one for four.
+        of_even = np.minimum(np.rint(np.float32(255) * calm.ravel()[rim] / mean), 255).astype(np.uint8)
+        deep.ravel()[rim] = _ramp(0.82, 0.94)[np.maximum(share.ravel()[rim], of_even)]
     return np.asarray(cv2.max(firm, deep))
 
 
-def _share_of(plane: Plane | Plane8, whole: Plane | Plane8) -> Plane8:
+def _share_of(plane: Plane8, whole: Plane8) -> Plane8:
     """A plane as a share of another one, 255 for all of it or more."""
     return np.asarray(cv2.divide(plane, whole, scale=255.0, dtype=cv2.CV_8U))
 
