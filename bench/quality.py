@@ -147,6 +147,13 @@ def main() -> int:
     parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
     first, rows = args.first_seed, args.rows.split(",")
+    for asked, known in (
+        (rows, EVERY.split(",")),
+        (args.only.split(","), (*MEDIA, *ALL)),
+        (args.light.split(","), nine.LIGHTS),
+    ):
+        if unknown := [name for name in asked if name not in known]:
+            parser.error(f"{', '.join(unknown)}: not one of {', '.join(known)}")
     misses: list[str] = []
     if "sheets" in rows:
         misses += report(run(args.only.split(","), args.light.split(","), range(first, first + args.seeds)))
