@@ -76,7 +76,7 @@ class _Beside:
     def mean(self, plane: Plane8, at: NDArray[np.intp]) -> Plane:
         """Of a plane (H, W), the mean by share around pixels ``at`` (n,), counted row by row, (n,)."""
         total = _blurred(np.asarray(cv2.multiply(plane, self.share, dtype=cv2.CV_32F)), self.sigma)
-        read = total.ravel()[at] if total.shape == plane.shape else _between(total, *np.divmod(at, plane.shape[1]))
+        read = total.ravel()[at] if total.shape == plane.shape else _from_half(total, *np.divmod(at, plane.shape[1]))
         return np.asarray(read / np.maximum(self.weight.ravel()[at], 1e-3))
 
 
@@ -97,7 +97,7 @@ def _blurred(plane: Plane, sigma: float) -> Plane:
     return np.asarray(cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2), np.float32)
 
 
-def _between(half: Plane, y: NDArray[np.intp], x: NDArray[np.intp]) -> Plane:
+def _from_half(half: Plane, y: NDArray[np.intp], x: NDArray[np.intp]) -> Plane:
     """Values at pixels of a plane that ``half`` is the half of, linearly between its own: few are asked for."""
     (top, below), (left, right) = (
         (v >> 1, np.clip((v >> 1) + 2 * (v & 1) - 1, 0, side - 1)) for v, side in zip((y, x), half.shape, strict=True)

@@ -10,13 +10,13 @@ from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.square.bent import inside_any
 from woad.core.square.frame import Frame, Outlines
+from woad.core.square.lines import sample
 
 Plane = NDArray[np.float32]
 
 _GRID = 32  # places between two pixels that the resampler knows
 _REACH = 4
 _KNOTS_PX = 32
-_ROW = 4096
 
 
 class Squared(Pyramid):
@@ -80,8 +80,8 @@ def warp(
         outside |= inside_any(blanks, (np.stack([x, y], axis=-1, dtype=np.float64) + 0.5) * step)
     if outside.any():
         gh, gw = guess.shape[:2]
-        small = (x[outside] + 0.5) * (gw / w) - 0.5, (y[outside] + 0.5) * (gh / h) - 0.5
-        out[outside] = np.rint(_read(guess, *small)).astype(out.dtype)
+        there = np.column_stack([(x[outside] + 0.5) * (gw / w), (y[outside] + 0.5) * (gh / h)])
+        out[outside] = np.rint(sample(guess, there)).astype(out.dtype)
     return out
 
 
@@ -121,14 +121,6 @@ def _between(knots: Plane, share: Plane) -> Plane:
     np.rint(out, out)
     out *= np.float32(1 / _GRID)
     return np.asarray(out.reshape(len(rows), -1))
-
-
-def _read(picture: Plane, x: Plane, y: Plane) -> Plane:
-    """Values of ``picture`` (h, w, C) at n places, (n, C), linearly between its pixels."""
-    n, rows = len(x), -(-len(x) // _ROW)
-    x, y = (np.resize(v, (rows, _ROW)) for v in (x, y))  # no line of a picture may be longer
-    out = np.asarray(cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
-    return np.asarray(out.reshape(rows * _ROW, -1)[:n], np.float32)
 
 
 def _paper_guess(source: Pyramid, frame: Frame) -> NDArray[np.float32]:
