@@ -40,6 +40,8 @@ def main() -> None:
     window.complete()
     window.open_files([Path(sys.argv[1])])
     while not window.idle() or window.session.docket is None:
+        if not window.session.entries:
+            raise SystemExit(f"{sys.argv[1]} is no sheet that can be opened")
         rest(app)
     view = window.view
     times: list[float] = []
