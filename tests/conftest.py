@@ -37,18 +37,22 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
 
 @pytest.fixture(autouse=True, scope="session")
 def opened_once() -> Iterator[None]:
-    """What several tests open is decoded and measured once; each gets a sheet that remembers nothing of the others."""
+    """What several tests open is decoded, measured and judged once; each gets a sheet that remembers nothing of the others."""
     from woad.app import jobs, opening
     from woad.app.entry import Loaded
     from woad.core.docket.model import Docket
     from woad.core.formats.read import Original
+    from woad.core.raster.pyramid import Pyramid
     from woad.core.render.patches import PatchStore
+    from woad.core.render.report import ScanReport
     from woad.core.render.sheet import Sheet
+    from woad.core.render.squaring import Found
 
     known: dict[tuple[str, bytes], Loaded] = {}
     squared: dict[tuple[str, bytes, str], Sheet] = {}
+    reports: dict[tuple[object, ...], ScanReport] = {}
     patch = pytest.MonkeyPatch()
-    plain, square = opening.load_full, jobs.resquare
+    plain, square, look = opening.load_full, jobs.resquare, jobs.look_at_scan
 
     def fresh(sheet: Sheet, like: Original) -> Sheet:
         return replace(sheet, original=like, mends=PatchStore(), held=PatchStore(10))
@@ -69,7 +73,16 @@ def opened_once() -> Iterator[None]:
             squared[key] = square(sheet, docket)
         return fresh(squared[key], sheet.original)
 
+    def look_at_scan(
+        original: Original, scan: Pyramid, found: Found, ppi: float | None, print_mm: float | None
+    ) -> ScanReport:
+        key = (original.name, original.data, scan.width, scan.height, ppi, print_mm)
+        if key not in reports:
+            reports[key] = look(original, scan, found, ppi, print_mm)
+        return reports[key]
+
     patch.setattr(opening, "load_full", load_full)
+    patch.setattr(jobs, "look_at_scan", look_at_scan)
     patch.setattr(jobs, "resquare", resquare)
     yield
     patch.undo()
