@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from woad.core.raster.codes import PAPER_CODE, from_codes, look_up, table_8bit, to_codes
 from woad.core.raster.colour import lab, lightness
 from woad.core.raster.compositing import over
+from woad.core.raster.places import read_at
 from woad.core.raster.pyramid import LEAN_PX, build_pyramid, halve
 from woad.core.raster.tiles import Region, bands
 from woad.core.raster.transfer import density, linear_of_8bit, reflectance, srgb_decode, srgb_encode
@@ -97,3 +98,13 @@ def test_over_mixes_encoded_values() -> None:
     """Half of black over white is the middle code, as screens show it."""
     black, alpha = np.zeros((1, 3, 3), np.uint8), np.array([[0, 128, 255]], np.uint8)
     assert over(black, alpha, (255, 255, 255))[0, :, 0].tolist() == [255, 127, 0]
+
+
+def test_places_are_read_between_pixels_however_many_they_are() -> None:
+    """On a slope, values lie on it between pixels too; past the rim they are the rim's; more than a row's worth, and none."""
+    slope = np.add.outer(10 * np.arange(6.0), np.arange(9.0)).astype(np.float32)
+    x, y = (np.random.default_rng(i).integers(0, 4 * side, 50_001) / 4 for i, side in enumerate((8, 5)))
+    assert np.allclose(read_at(slope, x, y), 10 * y + x, atol=1e-4)
+    both = read_at(np.dstack([slope, -slope]), np.array([-3.0, 40.0]), np.array([-3.0, 40.0]))
+    assert np.array_equal(both, [[0, 0], [58, -58]])
+    assert read_at(slope[..., None], x[:0], y[:0]).shape == (0, 1)

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
 from woad.core.knockout.inner import Inside, edge_width, inner_paint
+from woad.core.raster.places import read_at
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -76,7 +77,11 @@ class _Beside:
     def mean(self, plane: Plane8, at: NDArray[np.intp]) -> Plane:
         """Of a plane (H, W), the mean by share around pixels ``at`` (n,), counted row by row, (n,)."""
         total = _blurred(np.asarray(cv2.multiply(plane, self.share, dtype=cv2.CV_32F)), self.sigma)
-        read = total.ravel()[at] if total.shape == plane.shape else _from_half(total, *np.divmod(at, plane.shape[1]))
+        if total.shape == plane.shape:
+            read = total.ravel()[at]
+        else:  # a pixel's place on the plane of half its size
+            y, x = np.divmod(at, plane.shape[1])
+            read = read_at(total, x / 2 - 0.25, y / 2 - 0.25)
         return np.asarray(read / np.maximum(self.weight.ravel()[at], 1e-3))
 
 
@@ -95,15 +100,6 @@ def _blurred(plane: Plane, sigma: float) -> Plane:
     if sigma < _WIDE:
         return np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma), np.float32)
     return np.asarray(cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2), np.float32)
-
-
-def _from_half(half: Plane, y: NDArray[np.intp], x: NDArray[np.intp]) -> Plane:
-    """Values at pixels of a plane that ``half`` is the half of, linearly between its own: few are asked for."""
-    (top, below), (left, right) = (
-        (v >> 1, np.clip((v >> 1) + 2 * (v & 1) - 1, 0, side - 1)) for v, side in zip((y, x), half.shape, strict=True)
-    )
-    near, far = (0.75 * half[row, left] + 0.25 * half[row, right] for row in (top, below))
-    return np.asarray(0.75 * near + 0.25 * far, np.float32)
 
 
 def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> tuple[Plane8, Plane8]:

@@ -21,6 +21,8 @@ _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over
 _DEEP = 80.0  # depth from which even paint is deep
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
+# The most alpha that bare paper has in a lane, by that of its sides.
+_BARE_BESIDE = np.maximum(_BARE, np.floor(_BARE_SHARE * np.arange(256))).astype(np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,15 +72,9 @@ def _away_from_paper(least: Plane8, r: int) -> Plane8:
 def _lanes(least: Plane8) -> Plane8:
     """255 where bare paper runs between two washes, a few pixels wide: wide windows would close it."""
     sides = cv2.morphologyEx(least, cv2.MORPH_CLOSE, _box(9))
-    bare = cv2.compare(cv2.GaussianBlur(least, (3, 3), 0), cv2.LUT(sides, _bare_beside()), cv2.CMP_LE)
+    bare = cv2.compare(cv2.GaussianBlur(least, (3, 3), 0), cv2.LUT(sides, _BARE_BESIDE), cv2.CMP_LE)
     bare = cv2.bitwise_and(bare, cv2.threshold(sides, _SIDES, 255, cv2.THRESH_BINARY)[1])
     return np.asarray(cv2.morphologyEx(bare, cv2.MORPH_OPEN, _box(2)))
-
-
-@cache
-def _bare_beside() -> Plane8:
-    """The most alpha that bare paper has in a lane, by that of its sides."""
-    return np.asarray(np.maximum(_BARE, np.floor(_BARE_SHARE * np.arange(256))), np.uint8)
 
 
 def _broad_and_pale(inner: Plane8, calm: Plane8, inside: Inside | None, edge_px: float) -> Plane8:
@@ -96,7 +92,7 @@ def _broad_and_pale(inner: Plane8, calm: Plane8, inside: Inside | None, edge_px:
 
 def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float) -> Plane8:
     """255 where a pixel has the depth of paint beside it, or is ``firm`` for other reasons."""
-    share = _share_of(calm, cv2.max(cv2.dilate(calm, _box(7)), np.full_like(calm, 28)))
+    share = _share_of(calm, np.maximum(cv2.dilate(calm, _box(7)), np.uint8(28)))
     # It belongs to the inside from about half the depth of the deepest there.
     deep = np.asarray(cv2.LUT(share, _ramp(0.35, 0.6)))
     side = _box(2 * max(1, round(0.7 * edge_px)) + 1)

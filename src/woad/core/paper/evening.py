@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.codes import PAPER_CODE, Codes
+from woad.core.raster.places import read_at
 from woad.core.raster.transfer import linear_light
 
 Plane = NDArray[np.float32]
@@ -77,11 +78,9 @@ def sample_grid(grid: Cells, cell_px: int, x: int, y: int, w: int, h: int, level
 
 
 def sample_places(grid: Plane, cell_px: int, at: NDArray[np.float64]) -> Plane:
-    """Bilinear samples of a regular grid at places (n, 2) in level-0 pixels; (n, C) float32, n below 32,000."""
+    """Bilinear samples of a regular grid at places (n, 2) in level-0 pixels; (n, C) float32."""
     place = (np.asarray(at, np.float32) + 0.5) / cell_px - 0.5
-    x, y = (np.ascontiguousarray(place[:, i])[None] for i in (0, 1))
-    out = cv2.remap(grid, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(out).reshape(len(place), grid.shape[2])
+    return read_at(grid, place[:, 0], place[:, 1])
 
 
 def _cells_around(start: int, length: int, cell: int, count: int) -> NDArray[np.intp]:

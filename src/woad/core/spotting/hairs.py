@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.places import read_at
 from woad.core.spotting.drawn import drawn
 from woad.core.spotting.near import neighbours
 from woad.core.units import mm_to_px
@@ -115,21 +116,8 @@ def _along(
     total = np.zeros(len(x), np.float32)
     steps = np.linspace(-reach, reach, 9)
     for step in steps:
-        px = (x + nx * aside - ny * step).astype(np.float32)[None]
-        py = (y + ny * aside + nx * step).astype(np.float32)[None]
-        # remap takes at most 32767 columns: fold the list into rows.
-        total += _sample(calm, px, py)
+        total += read_at(calm, x + nx * aside - ny * step, y + ny * aside + nx * step)
     return np.asarray(total / len(steps), np.float32)
-
-
-def _sample(plane: Plane, px: Plane, py: Plane) -> Plane:
-    n = px.shape[1]
-    rows = -(-n // 16384)
-    pad = rows * 16384 - n
-    mx = np.pad(px, ((0, 0), (0, pad)), mode="edge").reshape(rows, 16384)
-    my = np.pad(py, ((0, 0), (0, pad)), mode="edge").reshape(rows, 16384)
-    out = cv2.remap(plane, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(out, np.float32).ravel()[:n]
 
 
 def _linked(strength: Plane, mm: float, lighter: bool) -> list[Hair]:

@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.places import read_at
+
 Plane = NDArray[np.float32]
 Points = NDArray[np.float64]
 
@@ -92,14 +94,7 @@ def find_lines(gx: Plane, gy: Plane, most: int, cap: float = 4.0) -> list[Line]:
 def sample(image: Plane, points: Points) -> Plane:
     """Bilinear values of an (h, w, C) picture at continuous points (..., 2), shape (..., C)."""
     flat = np.asarray(points, np.float32).reshape(-1, 2) - np.float32(0.5)
-    # The library takes no more than 32767 columns: fold the list into rows.
-    wide = 4096
-    rows = -(-len(flat) // wide)
-    maps = np.zeros((rows * wide, 2), np.float32)
-    maps[: len(flat)] = flat
-    out = cv2.remap(image, maps.reshape(rows, wide, 2), None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    values = np.asarray(out, np.float32).reshape(rows * wide, image.shape[2])[: len(flat)]
-    return values.reshape(*points.shape[:-1], image.shape[2])
+    return read_at(image, flat[:, 0], flat[:, 1]).reshape(*points.shape[:-1], image.shape[2])
 
 
 def steps_across(image: Plane, start: Points, end: Points, normal: Points, near: float, far: float, n: int) -> Plane:

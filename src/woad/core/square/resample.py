@@ -6,11 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.places import read_at
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.square.bent import inside_any
 from woad.core.square.frame import Frame, Outlines
-from woad.core.square.lines import sample
 
 Plane = NDArray[np.float32]
 
@@ -59,29 +59,28 @@ def warp(
     over the scan.
     """
     x, y = _places(frame, level, box, plane)
-    w, h = source.size(level)
-    low, high = (x.min(), y.min()), (x.max(), y.max())
-    x0, y0 = (int(np.clip(np.floor(v) - _REACH, 0, side - 1)) for v, side in zip(low, (w, h), strict=True))
-    x1, y1 = (
-        int(np.clip(np.ceil(v) + _REACH + 1, first + 1, side))
-        for v, first, side in zip(high, (x0, y0), (w, h), strict=True)
-    )
-    part = np.ascontiguousarray(source.read(level, Region(x0, y0, x1 - x0, y1 - y0)))
-    out = cv2.remap(part, x - x0, y - y0, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    size = np.array(source.size(level))
+    low, high = np.array([x.min(), y.min()]), np.array([x.max(), y.max()])
+    first = np.clip(np.floor(low) - _REACH, 0, size - 1).astype(int)
+    end = np.clip(np.ceil(high) + _REACH + 1, first + 1, size).astype(int)
+    (left, top), (wide, tall) = first.tolist(), (end - first).tolist()
+    part = np.ascontiguousarray(source.read(level, Region(left, top, wide, tall)))
+    out = cv2.remap(part, x - left, y - top, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     out = np.asarray(out).reshape(box.h, box.w, part.shape[2])
     if guess is None:
         return out
     step = float(1 << level)
-    blanks = _met(frame.blanks, (np.array(low) + 0.5) * step, (np.array(high) + 0.5) * step)
-    if not blanks and min(low) >= -0.5 and high[0] <= w - 0.5 and high[1] <= h - 0.5:
+    blanks = _met(frame.blanks, (low + 0.5) * step, (high + 0.5) * step)
+    if not blanks and (low >= -0.5).all() and (high <= size - 0.5).all():
         return out
+    w, h = size.tolist()
     outside = (x < -0.5) | (y < -0.5) | (x > w - 0.5) | (y > h - 0.5)
     if blanks:
         outside |= inside_any(blanks, (np.stack([x, y], axis=-1, dtype=np.float64) + 0.5) * step)
     if outside.any():
         gh, gw = guess.shape[:2]
-        there = np.column_stack([(x[outside] + 0.5) * (gw / w), (y[outside] + 0.5) * (gh / h)])
-        out[outside] = np.rint(sample(guess, there)).astype(out.dtype)
+        paper = read_at(guess, (x[outside] + 0.5) * (gw / w) - 0.5, (y[outside] + 0.5) * (gh / h) - 0.5)
+        out[outside] = np.rint(paper).astype(out.dtype)
     return out
 
 
