@@ -22,6 +22,7 @@ import methods
 import nine
 import nine_rows
 import scan_rows
+from asked import names
 from edge_rows import edges_row
 from folds import folds_row
 from hairs import hairs_row
@@ -146,19 +147,13 @@ def main() -> int:
     parser.add_argument("--rows", default=EVERY)
     parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
-    first, rows = args.first_seed, args.rows.split(",")
-    for asked, known in (
-        (rows, EVERY.split(",")),
-        (args.only.split(","), (*MEDIA, *ALL)),
-        (args.light.split(","), nine.LIGHTS),
-    ):
-        if unknown := [name for name in asked if name not in known]:
-            parser.error(f"{', '.join(unknown)}: not one of {', '.join(known)}")
+    first, rows = args.first_seed, names(parser, args.rows, EVERY.split(","))
+    only, light = names(parser, args.only, (*MEDIA, *ALL)), names(parser, args.light, nine.LIGHTS)
     misses: list[str] = []
     if "sheets" in rows:
-        misses += report(run(args.only.split(","), args.light.split(","), range(first, first + args.seeds)))
-    media = list(ALL) if args.only == ",".join(MEDIA) else args.only.split(",")
-    lights = list(nine.LIGHTS) if args.light == ",".join(LIGHTS) else args.light.split(",")
+        misses += report(run(only, light, range(first, first + args.seeds)))
+    media = list(ALL) if args.only == ",".join(MEDIA) else only
+    lights = list(nine.LIGHTS) if args.light == ",".join(LIGHTS) else light
     more = {
         "media": lambda: nine_rows.nine_row(first, args.seeds, media, lights),
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),

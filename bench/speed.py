@@ -13,6 +13,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 import speed_rows
+from asked import names
 from speed_rows import Row
 
 ROWS: dict[str, Callable[[list[str]], list[Row]]] = {
@@ -27,16 +28,19 @@ ROWS: dict[str, Callable[[list[str]], list[Row]]] = {
     "report": speed_rows.report_rows,
 }
 
+KINDS = ("jpg", "png", "tif")
+
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--rows", default=",".join(ROWS))
-    parser.add_argument("--kinds", default="jpg,png,tif")
+    parser.add_argument("--kinds", default=",".join(KINDS))
     args = parser.parse_args()
+    rows, kinds = names(parser, args.rows, ROWS), names(parser, args.kinds, KINDS)
     missed = 0
     print(f"{'row':52s}{'measured':>10s}{'bar':>8s}   of what")
-    for name in args.rows.split(","):
-        for row in ROWS[name](args.kinds.split(",")):
+    for name in rows:
+        for row in ROWS[name](kinds):
             ok = row.value <= row.bar
             missed += not ok
             print(f"{row.name:52s}{row.value:10.2f}{row.bar:8.2f}   {row.of}{'' if ok else '   MISSED'}", flush=True)
