@@ -54,8 +54,8 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
 
 
 def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
-    """The written picture is the mix of the two written alone, and the mix is kept; a share that is none is told before
-    any work."""
+    """The written picture is the mix of the two written alone, and the mix is kept; a share that is none, or no docket,
+    is told before any work."""
     soft, both = tmp_path / "soft.json", tmp_path / "both.json"
 
     def paper_in(folder: str, *wishes: object) -> np.ndarray:
@@ -71,8 +71,16 @@ def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
     assert np.abs(mixed - (0.6 * darker + 0.4 * softer)).max() <= 1.5
     kept = docket_from_json(both.read_text()).mix
     assert kept is not None and (kept.share, kept.take) == (0.4, docket_from_json(soft.read_text()))
-    done = run("clean", scan, "--out", tmp_path / "never", "--mix", soft, "much")
-    assert done.returncode == 2 and "share" in done.stderr and "Traceback" not in done.stderr
+    np.testing.assert_array_equal(paper_in("again", "--docket", both), mixed)
+    for mix, says in (
+        ((soft, "much"), "share"),
+        ((soft, "1.5"), "mix"),
+        ((tmp_path / "gone.json", "0.4"), "gone.json"),
+    ):
+        done = run("clean", scan, "--out", tmp_path / "never", "--mix", *mix)
+        assert done.returncode == 2
+        assert says in done.stderr
+        assert "Traceback" not in done.stderr
     assert not (tmp_path / "never").exists()
 
 
