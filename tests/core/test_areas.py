@@ -116,6 +116,29 @@ def test_a_grey_wash_with_lines_over_it_is_no_shadow() -> None:
     assert abs(np.median(ratio[inside])) < 0.05 * -np.log(0.8)
 
 
+@pytest.mark.parametrize("wash", [0.0, 0.05], ids=["bare", "washed"])
+@pytest.mark.parametrize("light", [Light(0.3, 40, 0.2), Light(0.05, buckle=0.09)], ids=["falls off", "buckled"])
+def test_what_an_outline_encloses_is_told_at_its_line(light: Light, wash: float) -> None:
+    """In a dip of buckled paper bare paper inside of a drawn shape is darker than all around, as a pale wash would be; but
+    only a wash has a step at the line."""
+    picture, field, _ = washed(light, (1, 1, 1))
+    size = (60, 80) if wash else (40, 30)
+    grey = field.mean(axis=2)
+    dip = cv2.GaussianBlur(grey / cv2.GaussianBlur(grey, (0, 0), 80), (0, 0), 8)[100:-100, 100:-100]
+    y, x = np.unravel_index(int(np.argmin(dip)), dip.shape)
+    inside, line = np.zeros((2, H, W), np.float32)
+    for plane, thick in ((inside, -1), (line, 4)):
+        cv2.ellipse(plane, (int(x) + 100, int(y) + 100), size, 20, 0, 360, 1.0, thick, cv2.LINE_AA)
+    found = estimate_light(picture * (1 - wash * inside - 0.95 * line * (1 - wash))[..., None])
+    assert isinstance(found, LightField)
+    off = np.log(cv2.resize(found.grid, (W, H)) / field).mean(axis=2)
+    core = (inside > 0.5) & (cv2.dilate(line, np.ones((9, 9))) == 0)
+    if wash:
+        assert np.median(off[core]) > -0.1 * wash  # it is not taken for light
+    else:
+        assert np.percentile(np.abs(off[core]), 95) < 0.006
+
+
 def test_a_cast_that_drifts_over_the_sheet_is_not_paint() -> None:
     """Warm on one side, cool on the other: every channel follows."""
     picture, field, _ = washed(Light(0.05, warmth=0.2), (1, 1, 1))

@@ -9,12 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.cells import BOX3, Cells, quantile
+from woad.core.paper.rims import jump_at, step_at, unrest_of
 from woad.core.paper.smooth_light import HUE, hue_limit, light_through
 from woad.core.raster.channels import grey_of, highest
 
@@ -23,14 +25,10 @@ Mask = NDArray[np.bool_]
 
 _SAME = 0.022  # an area carries on the paper's light when it is no further from it, natural log
 _ROUNDS = 8
-_RING = 5  # cells on either side of an edge that are compared
-_BROAD = 12  # the same, across marks, once the light between them is known
-_STEP = 0.014
 _OPEN_RIM = 0.25  # share of a gap in paint that edges bound, at most, if no paper shows in it
-_PLACE = 5  # cells, side of the squares between which paper's unrest is measured
-_CHANCE = 4.0  # times the unrest that a step must be higher than: neighbouring squares are much alike
 _JUDGED = 60  # the largest areas are compared across their edges
 _ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
+_DIP = 0.12  # natural log, darker than that beside its light no paper lies in a dip of its own
 _OPEN = 0.015  # share of the sheet that is worth a second look
 _NEAR, _FAR = 14.0, 120.0  # cells from sure paper within which its light is known, with little and much of it
 
@@ -64,7 +62,7 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
     for _ in range(_ROUNDS):
         light = light_through(cells, taken)
         off = cells.tone - light
-        stepped = _stepped(cells, off, taken, size, _unrest(cells, off, taken))
+        stepped = _stepped(cells, off, taken, size, unrest_of(cells, off, taken))
         new = (_carry_on(cells, off, size, spread) & ~stepped) | _shaded(cells, off, size)
         new &= taken | (size >= 4)
         if not new.any() or np.array_equal(new, taken):
@@ -177,86 +175,55 @@ def _stepped(cells: Cells, off: Plane, taken: Mask, size: NDArray[np.int64], unr
     out = np.zeros(cells.count, bool)
     order = np.argsort(size[1:])[::-1][:_JUDGED] + 1
     for one in order[size[order] >= 30].tolist():
-        step = _step(cells, off, taken, one)
+        step = step_at(cells, off, taken, one)
         out[one] = step is not None and step.down(unrest)
     return out
-
-
-def _unrest(cells: Cells, off: Plane, taken: Mask) -> float:
-    """How much the ``taken`` paper varies from place to place, natural log, places being squares of _PLACE cells: mottled
-    paper does ten times as much as other."""
-    paper = (taken[cells.labels] & (cells.labels > 0)).astype(np.float32)
-    held = cv2.blur(paper, (_PLACE, _PLACE))
-    places = held > 0.8
-    mean = cv2.blur(grey_of(off) * paper, (_PLACE, _PLACE))[places] / held[places]
-    return float(np.subtract(*np.percentile(mean, (84, 16)))) / 2 if mean.size else 0.0
-
-
-@dataclass(frozen=True, eq=False)
-class _Step:
-    """``height`` (C,) by how much an area is lighter than paper beyond its edge; ``places`` that tell, on both sides."""
-
-    height: NDArray[np.float32]
-    places: float
-
-    def down(self, unrest: float) -> bool:
-        """Whether it is one, down from the paper, which varies by ``unrest`` from place to place."""
-        least = max(_STEP, _CHANCE * unrest / max(self.places, 0.5) ** 0.5)
-        return bool(self.height.min() < -least and self.height.mean() < -0.4 * least)
-
-
-def _step(cells: Cells, off: Plane, taken: Mask, one: int, far: bool = False) -> _Step | None:
-    """How much lighter an area is than what is ``taken`` on the other side of its edges; None when too little is near
-    enough. ``far``: on the other side of broad marks, too."""
-    reach, least = (_BROAD, 4) if far else (_RING, 20)
-    x, y, w, h = cells.boxes[one].tolist()
-    around = slice(max(y - reach, 0), y + h + reach), slice(max(x - reach, 0), x + w + reach)
-    part, here = cells.labels[around], off[around]
-    own = part == one
-    other = taken[part] & (part > 0) & ~own
-    box = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
-    grown = own.astype(np.uint8)
-    if far:
-        # Along marks only, so that nothing is compared across another area.
-        way = ((part == 0) | own).astype(np.uint8)
-        for _ in range(reach - 1):
-            grown = np.asarray(cv2.dilate(grown, BOX3) & way)
-        grown = np.asarray(cv2.dilate(grown, BOX3))
-    else:
-        grown = np.asarray(cv2.dilate(grown, box))
-    outer = other & (grown > 0)
-    inner = own & (cv2.dilate(outer.astype(np.uint8), box) > 0)
-    outside, inside = int(outer.sum()), int(inner.sum())
-    if min(outside, inside) < least:
-        return None
-    places = outside * inside / (outside + inside) / _PLACE**2
-    return _Step(np.asarray(here[inner].mean(axis=0) - here[outer].mean(axis=0), np.float32), places)
 
 
 def _into_shadow(
     cells: Cells, off: Plane, follow: Callable[[], Plane], size: NDArray[np.int64], spread: float, taken: Mask
 ) -> Mask:
     """``taken`` and the areas that lie with it in a soft shadow: they are as light as the light that is followed, and
-    across the marks that part them from paper there is no step. A wash that is followed has one at its rim. ``taken``
-    itself when too little of the sheet, without a hue, is darker than paper yet no black: a wash, or a soft shadow."""
+    across the marks that part them from paper there is no step. A wash that is followed has one at its rim. Where too little
+    of the sheet, without a hue, is darker than paper yet no black, only dips of wavy paper are looked for: what follows
+    every change costs time."""
     own = grey_of(off)
     depth = quantile(cells, own, 0.5)
-    may = ~taken & _same_hue(cells, off, own, depth)
+    may = ~taken & _same_hue(cells, off, own, depth) & (size >= 4)
     may[0] = False
+    unrest = unrest_of(cells, off, taken)
     if size[may & (depth < -_SAME) & (depth > -1.2) & (size >= 12)].sum() <= _OPEN * cells.labels.size:
-        return taken
+        return _joined(taken, may & (depth < 0) & (depth > -_DIP), partial(_level, cells, off, unrest))
     followed = cv2.resize(follow(), cells.labels.shape[::-1], interpolation=cv2.INTER_LINEAR)
     beside = np.asarray(cells.tone - followed[..., None], np.float32)
     middle = quantile(cells, grey_of(beside), 0.5)
-    fits = may & (np.abs(middle) < _give(size, spread)) & (size >= 4)
-    unrest = _unrest(cells, off, taken)
-    taken, before = taken.copy(), np.zeros_like(taken)
-    while not np.array_equal(taken, before):
-        before = taken.copy()
-        for one in np.flatnonzero(fits & ~taken).tolist():
-            step = _step(cells, beside, taken, one, True)
-            taken[one] = step is not None and not step.down(unrest)
-    return taken
+    fits = may & (np.abs(middle) < _give(size, spread))
+
+    def goes_on(taken: Mask, one: int) -> bool:
+        step = step_at(cells, beside, taken, one, far=True)
+        if step is None or step.down(unrest):
+            return False
+        jump = jump_at(cells, off, taken, one)
+        return jump is None or not jump.down(unrest)
+
+    return _joined(taken, fits, goes_on)
+
+
+def _level(cells: Cells, off: Plane, unrest: float, taken: Mask, one: int) -> bool:
+    """Whether an area is as light as what is ``taken`` beyond its edges."""
+    jump = jump_at(cells, off, taken, one)
+    return jump is not None and not jump.down(unrest)
+
+
+def _joined(taken: Mask, may: Mask, goes_on: Callable[[Mask, int], bool]) -> Mask:
+    """``taken`` and those of the areas that ``may`` join it which go on from it, one after the other; itself if none does."""
+    new, more = taken.copy(), True
+    while more:
+        more = False
+        for one in np.flatnonzero(may & ~new).tolist():
+            new[one] = goes_on(new, one)
+            more |= bool(new[one])
+    return taken if np.array_equal(new, taken) else new
 
 
 def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
