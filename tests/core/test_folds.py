@@ -79,7 +79,7 @@ def test_a_folded_sheet_comes_out_as_a_flat_one(medium: str, lean: float) -> Non
 
 def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
     """A pale line by a ruler, a dark one, a painted sky that ends in one, a line below a painted bar, the edge of a shadow,
-    and ruled paper."""
+    ruled paper, and grey washes that run out from a straight edge, with a line along it and without."""
     flat = np.full((H, W, 3), 0.8, np.float32) * np.random.default_rng(2).normal(1, 0.006, (H, W, 1))
     pale, dark, sky, below, shadow, lines = (flat.copy() for _ in range(6))
     pale[460:466] *= 0.75
@@ -89,7 +89,10 @@ def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
     below[460:466] *= 0.8
     shadow[500:] *= 0.8
     lines[40::82] *= 0.85
-    for light in (flat, pale, dark, sky, below, shadow, lines):
+    away_mm = (np.arange(H)[:, None, None] - 480) / MM
+    washes = [flat * (1 - depth * np.exp(-away_mm / far) * (away_mm >= 0)) for depth, far in ((0.1, 3), (0.3, 8))]
+    lined = flat * (1 - 0.1 * np.exp(-away_mm / 8) * (away_mm >= 0)) * (1 - 0.3 * (np.abs(away_mm) < 0.3))
+    for light in (flat, pale, dark, sky, below, shadow, lines, *washes, lined):
         pixels = np.rint(srgb_encode(cv2.GaussianBlur(light, (0, 0), 0.7).astype(np.float32)) * 255).astype(np.uint8)
         assert find_folds(pixels, 1.0, 300) == ()
 

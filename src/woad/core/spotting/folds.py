@@ -22,23 +22,25 @@ from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
 
-_PARTS, _SHOWN = 18, 9  # parts along the sheet; those that must show a fold
+_PARTS, _SHOWN = 18, 5  # parts along the sheet; those that must show a fold
 _END_MM = 3.0  # how much of the sheet at each end must show it, too
 _SLOPE = 0.026  # how far it may lean
 _BAND_MM = 2.0  # what is broader is light
 REACH_MM, CORE_MM = 8.0, 3.0  # how far a fold's own light reaches; where it is told
-_OFF_MM = 1.0  # how far from its line a fold may be strongest
+_OFF_MM = 0.8  # how far from its line a fold may be strongest
 _LEAST, _MOST, _CLEAR = 0.01, 0.4, 5.0  # log light of a fold; noise from which it stands out
 _SIDES_MM, _LEAST_SIDES = (0.25, 2.0), 0.004  # the sides of a line, and how much they differ at least
 _COARSE = 0.6  # pixels to the millimetre below which sides cannot be told from the line
 _BESIDE = 0.04  # shares of the sheet at the borders where none is looked for
 ALIKE = 0.6  # correlation of a part's profile with the whole fold's
-_WINGS_MM = (1.5, 3.5)  # how far from its line paper is turned to the light, or away from it
-_TURNED, _TURNED_SHARE = 0.008, 0.1  # log light by which both sides differ there, and share of the fold's strength
-_TURNED_PART, _TURNED_END = 0.4, 0.25  # how much of that three in four parts must show, and the sheet's ends, at least
+_FAINT_END, _END_ALIKE = 0.2, 0.3  # at the sheet's ends: share of the fold's strength, correlation
+_NEAR_WINGS_MM, _FAR_WINGS_MM = (0.6, 1.5), (1.5, 3.5)  # where paper is turned to the light, or away from it
+_TURNED, _TURNED_PART = 0.012, 0.5  # log light by which both sides differ; how much of it three in four parts must show
+# How light a dark fold is somewhere, or how dark a light one: log light, of its own strength, of what the parts differ by.
+_BOTH_WAYS, _BOTH_WAYS_SHARE, _UNLIKE = 0.005, 0.1, 1.7
 _ASTRAY_MM = 0.6  # how far off the straight line its ends may lie
 _HUE = 0.35  # share by which channels may differ
-_STEP = 0.05  # log light by which the paper on both sides may differ
+_STEP = 0.04  # log light by which the paper on both sides may differ
 _FOLDED, _TRIED = 3, 16  # more lines than that are ruled; so many places are looked at
 _STEEP = (0.35, 2.2)  # how strong a part may be beside the whole
 
@@ -86,8 +88,9 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
     for seen, least in _seen(parts, mm):
         strength, lean = _strongest(seen, round(_SLOPE * h))
         usual = float(np.median(np.abs(strength))) / 0.6745
+        untried = bare.copy()
         for _ in range(_TRIED):
-            peak = np.abs(strength) * bare
+            peak = np.abs(strength) * untried
             x = int(np.argmax(peak))
             if peak[x] < max(least, _CLEAR * usual):
                 break
@@ -96,8 +99,11 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
                 # The parts' middles lie half a part inside the ends.
                 half = lean[x] / 2 * _PARTS / (_PARTS - 1)
                 found.append(Fold(upright, float((x - half + 0.5) * px), float((x + half + 0.5) * px), amplitude))
-            aside = int((REACH_MM if amplitude else CORE_MM) * mm)  # beside a fold lies its own light
-            bare[max(x - aside, 0) : x + aside + 1] = False
+                aside = int(REACH_MM * mm)  # beside a fold lies its own light
+                bare[max(x - aside, 0) : x + aside + 1] = False
+                untried &= bare
+            aside = int(CORE_MM * mm)
+            untried[max(x - aside, 0) : x + aside + 1] = False
     return found if len(found) <= _FOLDED else []
 
 
@@ -144,56 +150,55 @@ def _strongest(band: Plane, most: int) -> tuple[Plane, NDArray[np.intp]]:
 def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float) -> float:
     """How strong the fold at a column is; 0 when what is there is none."""
     reach, shifts = int(REACH_MM * mm), _shifts(lean)
-    own = np.stack([row[x + s - reach : x + s + reach + 1] for row, s in zip(parts, shifts.tolist(), strict=True)])
+    wide = np.stack([row[x + s - reach : x + s + reach + 1] for row, s in zip(parts, shifts.tolist(), strict=True)])
     outer = max(reach // 4, 1)
-    steps = own[:, -outer:].mean(axis=1) - own[:, :outer].mean(axis=1)
-    own = over_sides(own)
+    # Only where both sides are the same paper: an edge of a shadow, or of paint, does not come back to it.
+    level = np.flatnonzero(np.abs(wide[:, -outer:].mean(axis=1) - wide[:, :outer].mean(axis=1)) <= _STEP)
+    if len(level) < _SHOWN:
+        return 0.0
+    own = over_sides(wide[level])
     profile = np.median(own, axis=0)
     half = int(CORE_MM * mm)
     core = slice(reach - half, reach + half + 1)
-    shown = alike(own[:, core], profile[core])
-    turned = _sides_differ(profile[None], mm)[0]
-    by_part = _sides_differ(own[shown], mm) * np.sign(turned)
+    shown = level[alike(own[:, core], profile[core])]
     strongest = int(np.argmax(np.abs(profile[core])))
     amplitude = float(profile[core][strongest])
+    least, most = sorted((max(float(profile[core].max()), 0.0), max(-float(profile[core].min()), 0.0)))
+    near, far = (_sides_differ(profile[None], mm, *wings)[0] for wings in (_NEAR_WINGS_MM, _FAR_WINGS_MM))
+    unlike = float(np.median(np.abs(own - profile).mean(axis=1)))
+    by_part = _sides_differ(own, mm, *_NEAR_WINGS_MM) * np.sign(near)
     is_one = (
         _LEAST < abs(amplitude) < _MOST
         and abs(strongest - half) <= _OFF_MM * mm  # not seen from beside it
-        and shown.sum() >= _SHOWN
-        and abs(turned) > max(_TURNED, _TURNED_SHARE * abs(amplitude))  # a drawn line is alike on both sides,
-        # but for where it runs beside a painted edge.
-        and float(np.quantile(by_part, 0.25)) > _TURNED_PART * abs(turned)
-        # An edge of a shadow, or of paint, does not come back to the same paper.
-        and abs(float(np.median(steps[shown]))) <= max(_STEP, 0.6 * float(np.ptp(profile[core])))
+        and len(shown) >= _SHOWN
+        # A drawn line only takes light, but for how much parts differ by themselves.
+        and least > max(_BOTH_WAYS, _BOTH_WAYS_SHARE * most, _UNLIKE * unlike)
+        and abs(near) > _TURNED  # it is alike on both sides, too
+        and float(np.quantile(by_part, 0.25)) > _TURNED_PART * abs(near)
+        and near * far > 0
         and _at_both_ends(grey, (x + int(shifts[0]), x + int(shifts[-1])), profile, core, mm)
-        and _neutral(log, x, np.flatnonzero(shown), shifts, profile[core])
+        and _neutral(log, x, shown, shifts, profile[core])
     )
     return amplitude if is_one else 0.0
 
 
-def _sides_differ(profiles: Plane, mm: float) -> Plane:
+def _sides_differ(profiles: Plane, mm: float, near_mm: float, far_mm: float) -> Plane:
     """By how much paper differs on both sides of a line in the middle of profiles (n, m), (n,)."""
-    middle = profiles.shape[1] // 2
-    near, far = (int(v * mm) for v in _WINGS_MM)
-    right, left = profiles[:, middle + near : middle + far], profiles[:, middle - far : middle - near]
+    middle, near, far = profiles.shape[1] // 2, int(near_mm * mm), int(far_mm * mm)
+    right, left = profiles[:, middle + near : middle + far], profiles[:, middle - far + 1 : middle - near + 1]
     return np.asarray(right.mean(axis=1) - left.mean(axis=1), np.float32)
 
 
 def _at_both_ends(grey: Plane, at: tuple[int, int], profile: Plane, core: slice, mm: float) -> bool:
-    """Whether the sheet's very ends show the profile (m,), too, there or close by: a fold is not quite straight. Hardly any
-    paint lies there, so that if the sides differ, it is the paper that is bent."""
+    """Whether the sheet's very ends show the profile (m,), too, there or close by: a fold is not quite straight."""
     h, deep, middle = len(grey), max(int(_END_MM * mm), 3), len(profile) // 2
     off = max(round(_ASTRAY_MM * mm), 1)
-    model, sides = profile[core], 0.0
     for rows, x in zip((slice(0, deep), slice(h - deep, h)), at, strict=True):
         wide = _paper_of(grey[rows, x - middle - off : x + middle + off + 1])
-        moved = over_sides(np.lib.stride_tricks.sliding_window_view(wide, len(profile)))
-        fits = alike(moved[:, core], model, 0.7)
-        if not fits.any():
+        moved = over_sides(np.lib.stride_tricks.sliding_window_view(wide, len(profile)))[:, core]
+        if not (correlations(moved, profile[core])[strengths(moved, profile[core]) > _FAINT_END] > _END_ALIKE).any():
             return False
-        best = int(np.argmax(np.where(fits, moved[:, core] @ model, -np.inf)))
-        sides += float(_sides_differ(moved[best : best + 1], mm)[0]) / 2
-    return bool(sides / _sides_differ(profile[None], mm)[0] > _TURNED_END)
+    return True
 
 
 def over_sides(profiles: Plane) -> Plane:
@@ -209,12 +214,17 @@ def strengths(profiles: Plane, model: Plane) -> Plane:
     return np.asarray(profiles @ model / (float(model @ model) + 1e-12), np.float32)
 
 
-def alike(profiles: Plane, model: Plane, looser: float = 1.0) -> NDArray[np.bool_]:
-    """Which profiles (n, m) are the model, stronger or weaker."""
+def correlations(profiles: Plane, model: Plane) -> Plane:
+    """How alike the model and profiles (n, m) are, whatever their strength, (n,), -1 to 1."""
+    size = np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
+    return np.asarray(strengths(profiles, model) * np.linalg.norm(model) / size, np.float32)
+
+
+def alike(profiles: Plane, model: Plane, least: float = ALIKE) -> NDArray[np.bool_]:
+    """Which profiles (n, m) are the model, stronger or weaker: of that correlation at ``least``."""
     strong = strengths(profiles, model)
-    match = strong * np.linalg.norm(model) / np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
     low, high = _STEEP
-    return np.asarray((strong > low * looser) & (strong < high / looser) & (match > ALIKE * looser), np.bool_)
+    return np.asarray((strong > low) & (strong < high) & (correlations(profiles, model) > least), np.bool_)
 
 
 def _neutral(log: Plane, x: int, shown: NDArray[np.intp], shifts: NDArray[np.intp], model: Plane) -> bool:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
-from woad.core.spotting.folds import ALIKE, CORE_MM, REACH_MM, Fold, alike, over_sides, strengths
+from woad.core.spotting.folds import CORE_MM, REACH_MM, Fold, alike, over_sides, strengths
 from woad.core.spotting.streaks import Pixels, from_log_light, log_light
 from woad.core.units import mm_to_px
 
@@ -115,7 +115,7 @@ def _modelled(picture: Any, first: float, last: float, ppi: float) -> _Model:
     even = _evenest(along, core)
     own = over_sides(along)
     model = np.median(own[even], axis=0)
-    told = alike(own[:, core], model[core], _MATCHES / ALIKE)
+    told = alike(own[:, core], model[core], _MATCHES)
     each = strengths(own[:, core], model[core])
     strength = np.interp(rows, rows[told], each[told]) if told.any() else np.ones(len(rows))
     strength = cv2.GaussianBlur(np.clip(strength, 0.3, 2.2)[None], (0, 0), 1.0)[0]
