@@ -97,7 +97,9 @@ def _measured(medium: str, seeds: range) -> Iterator[tuple[int, int, float, floa
         crossing, beside = marks & (away < 1), marks & (away > 3) & (away < 8)
         lost = 0.0
         if crossing.sum() > 200 and beside.sum() > 200:
-            lost = 1 - float(alpha[crossing].mean()) / max(float(alpha[beside].mean()), 1)
+            # Beside what the drawing itself has there, where that is known.
+            true = 1.0 if flat.cover is None else float(flat.cover[crossing].mean() / flat.cover[beside].mean())
+            lost = 1 - float(alpha[crossing].mean()) / max(float(alpha[beside].mean()), 1) / true
         yield many, len(looked.strays.folds), left, lost
 
 

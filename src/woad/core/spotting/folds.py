@@ -22,7 +22,7 @@ from woad.core.units import mm_to_px
 
 Plane = NDArray[np.float32]
 
-_PARTS, _SHOWN = 18, 5  # parts along the sheet; those that must show a fold
+_PARTS, _SHOWN, _FEW = 18, 5, 3  # parts along the sheet; those that must show a fold, and a clear one
 _END_MM = 3.0  # how much of the sheet at each end must show it, too
 _SLOPE = 0.026  # how far it may lean
 _BAND_MM = 2.0  # what is broader is light
@@ -36,8 +36,8 @@ ALIKE = 0.6  # correlation of a part's profile with the whole fold's
 _FAINT_END, _END_ALIKE = 0.2, 0.3  # at the sheet's ends: share of the fold's strength, correlation
 _NEAR_WINGS_MM, _FAR_WINGS_MM = (0.6, 1.5), (1.5, 3.5)  # where paper is turned to the light, or away from it
 _TURNED, _TURNED_PART = 0.012, 0.5  # log light by which both sides differ; how much of it three in four parts must show
-# How light a dark fold is somewhere, or how dark a light one: log light, of its own strength, of what the parts differ by.
-_BOTH_WAYS, _BOTH_WAYS_SHARE, _UNLIKE = 0.005, 0.1, 1.7
+# How light a dark fold is somewhere, or how dark a light one: log light, of its own strength, of how much parts differ; clear.
+_BOTH_WAYS, _BOTH_WAYS_SHARE, _UNLIKE, _CLEARLY = 0.005, 0.1, 1.7, 5.0
 _ASTRAY_MM = 0.6  # how far off the straight line its ends may lie
 _HUE = 0.35  # share by which channels may differ
 _STEP = 0.04  # log light by which the paper on both sides may differ
@@ -154,7 +154,7 @@ def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float
     outer = max(reach // 4, 1)
     # Only where both sides are the same paper: an edge of a shadow, or of paint, does not come back to it.
     level = np.flatnonzero(np.abs(wide[:, -outer:].mean(axis=1) - wide[:, :outer].mean(axis=1)) <= _STEP)
-    if len(level) < _SHOWN:
+    if len(level) < _FEW:
         return 0.0
     own = over_sides(wide[level])
     profile = np.median(own, axis=0)
@@ -170,7 +170,7 @@ def _as_fold(log: Plane, grey: Plane, parts: Plane, x: int, lean: int, mm: float
     is_one = (
         _LEAST < abs(amplitude) < _MOST
         and abs(strongest - half) <= _OFF_MM * mm  # not seen from beside it
-        and len(shown) >= _SHOWN
+        and len(shown) >= (_FEW if least > _CLEARLY * unlike else _SHOWN)
         # A drawn line only takes light, but for how much parts differ by themselves.
         and least > max(_BOTH_WAYS, _BOTH_WAYS_SHARE * most, _UNLIKE * unlike)
         and abs(near) > _TURNED  # it is alike on both sides, too
