@@ -1,6 +1,6 @@
 """The light that fell on the sheet: a smooth field per channel, read from bare paper only.
 
-Method: paper tone per block; the edges of shadows, if any are found, taken out; a low-order surface fitted robustly
+Method: gutters and the edges of shadows, if any are found, taken out; paper tone per block; a low-order surface fitted robustly
 from one side (marks only ever darken), then normalised convolution at shrinking scales over paper candidates, growing
 into other soft shadows by continuity; marks are bridged. Sources: asymmetric least squares after Newey and Powell (1987);
 normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the usual tool of document
@@ -22,6 +22,7 @@ from woad.core.paper.areas import find_areas
 from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
 from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.growth import grow, low_order, smooth
+from woad.core.paper.gutter import Gutter, find_gutter
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.waves import under_paint
@@ -33,7 +34,7 @@ _CENTRED = 0.001  # natural log; paper whose hump lies further from the light is
 _BLOCKS = 64  # blocks along the longer side
 _CENTRING = 3  # rounds
 _OFF_HUMP, _MOST_UNREST = 0.2, 0.12  # natural log, how far the hump may lie off the light, and its deviation at most
-_SHADOWS = 3  # edges of shadows that are looked for
+_SHADOWS = 4  # edges of shadows, and lines towards which light falls off, that are looked for
 _PER_SIGMA, _FINEST = 0.8, 16  # cells of light are no larger than that share of a shadow's edge; how much finer at most
 
 
@@ -85,24 +86,24 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
-    shadows: list[Shadow] = []
-    while len(shadows) < _SHADOWS:
-        shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts)
+    known: list[Shadow | Gutter] = []
+    while len(known) < _SHADOWS:
+        shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)
         if shadow is None:
             break
-        shadows.append(shadow)
+        known.append(shadow)
         logs = logs - shadow.log_light((h, w), (h, w))
         guide, cells = grey_of(logs), relit(cells, shadow.log_light(cells.top.shape, (h, w)))
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
     growth = _QUICK_GROWTH if quick else _GROWTH
     field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), size, growth)
-    if isinstance(field, NoEstimate) or not shadows:
+    if isinstance(field, NoEstimate) or not known:
         return field
-    return replace(field, grid=_with_edges(field.grid, shadows, (h, w)))
+    return replace(field, grid=_with_edges(field.grid, known, (h, w)))
 
 
-def _with_edges(grid: Plane, shadows: list[Shadow], sheet: tuple[int, int]) -> Plane:
+def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:
     """The light with its shadows, on a grid (gh, gw, C) over a sheet of (h, w) px, as fine as their edges ask for."""
     crispest = min(shadow.sigma for shadow in shadows)
     finer = int(np.clip(np.ceil(2 / max(grid.shape[:2]) / (_PER_SIGMA * crispest)), 1, _FINEST))
