@@ -21,6 +21,7 @@ from woad.core.raster.channels import grey_of
 Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
+_SMALLEST = 100  # pixels along the shorter side
 _PX = 2  # pixels of the sheet in one of those looked at
 _PARTS, _ROWS = 18, 24  # parts along the sheet, and how many of its lines are read in each
 _PAPER = 0.75  # share of them that may be darker than paper
@@ -73,6 +74,8 @@ def find_gutter(logs: Plane, guide: Plane) -> Gutter | None:
     Parameters: ``logs`` (h, w, C) natural log of the sheet, 700 to 1400 px long, marks and all; ``guide`` (h, w) its grey.
     Returns None when there is none.
     """
+    if min(guide.shape) < _SMALLEST:
+        return None
     size = (guide.shape[1] // _PX, guide.shape[0] // _PX)
     small = cv2.resize(guide, size, interpolation=cv2.INTER_AREA)
     both = [_along(small, upright) for upright in (True, False)]
