@@ -113,6 +113,22 @@ def test_full_tone_of_pencil_is_its_hump_or_its_deepest(kind: str, low: float, h
     assert low < density / -np.log10(0.15) < high
 
 
+@pytest.mark.parametrize("wash", [0.3, 0.42])
+def test_the_black_of_lines_over_a_wash_is_the_lines(wash: float) -> None:
+    """A wash is flat and lies all over, lines are thin: these are full ink nevertheless. A wash alone is."""
+    crop = np.ones((500, 400), np.float32)
+    cv2.circle(crop, (200, 250), 150, wash, -1, cv2.LINE_AA)
+    lined = crop.copy()
+    for i in range(9):
+        cv2.line(lined, (20, 30 + 50 * i), (380, 70 + 45 * i), 0.05, 3, cv2.LINE_AA)
+    noise = np.random.default_rng(3).normal(0, 0.008, crop.shape)
+    for art, low, high in ((lined, 0.03, 0.12), (crop, wash - 0.02, wash + 0.02)):
+        seen = np.asarray(cv2.GaussianBlur(art, (0, 0), 0.7) + noise, np.float32)
+        found = find_ink([np.repeat(seen[..., None], 3, 2)], 0.03)
+        assert isinstance(found, InkColour)
+        assert low < np.mean(found.reflectance) < high
+
+
 def test_colour_is_told_from_one_ink() -> None:
     """Several colours are not one ink; black pen and blue pen on cream paper are."""
     assert not colour_sheet().readings.one_ink

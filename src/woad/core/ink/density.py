@@ -97,11 +97,15 @@ _FLANK = (0.1, 0.2), (2.2, 1.0)  # share of half-tones, spreads
 _WIDEST_D, _LOPSIDED = 0.1, 1.25
 _HAIRLINES_D = 0.11  # flank of full ink where hairlines hardly reach it
 _MOST_FLANK = 0.3  # of the ink's density
+# Reflectance from which flat ink may be a wash; share of that which lines are under; share of the cores that they are.
+_WASH, _FAR_DENSER, _LINES = 0.2, 0.5, 0.05
 
 
 def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
     grainy = half_tones > GRAINY
     hump = _hump(flat, grainy) if len(flat) >= 50 else None
+    if hump is not None and _is_wash(hump[0], core):
+        hump = None
     if hump is None:
         centre, flank = _deepest(core, grainy), 0.0 if grainy else _HAIRLINES_D
     else:
@@ -123,6 +127,13 @@ def _hump(flat: Plane, grainy: bool) -> tuple[Plane, float] | None:
     if grainy and (spread > _WIDEST_D or centre - light > _LOPSIDED * (dark - centre)):
         return None
     return np.median(flat, axis=0), spread
+
+
+def _is_wash(hump: Plane, core: Plane) -> bool:
+    """Whether the hump (C,) is a wash's, and many of the cores (n, C) the lines of a far denser ink: these are too thin to be
+    flat, and a wash is."""
+    tone = float(hump.mean())
+    return tone > _WASH and float((grey_of(core) < _FAR_DENSER * tone).mean()) > _LINES
 
 
 def _deepest(core: Plane, grainy: bool) -> Plane:
