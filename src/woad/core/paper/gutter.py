@@ -34,7 +34,7 @@ _BACK = (0.15, 0.02)  # how far the profile may go back on its way to the line, 
 _EDGE = 0.006  # of the longer side, over which it must fall off, at least: paint's edge is crisper
 _FULL, _HALFWAY = 0.9, 0.45  # shares of the reach: of a side that is all there; within which half of it is back
 _GRADUAL = 5.0  # natural log per longer side: what falls off no faster is followed with the rest of the light
-_CRISP = 0.6  # share of its depth that it falls off within an edge's width, at most
+_CRISP = 0.5  # share of its depth that it falls off within an edge's width, at most
 _CUSP = 0.3  # of its half width, how soft it is right at its line
 _TINTED = 0.2  # how much more or less a channel loses, of the log depth
 
