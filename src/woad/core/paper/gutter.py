@@ -197,7 +197,7 @@ def _paper_in_parts(lines: Plane) -> Plane:
         some = np.ascontiguousarray(lines[a : b : max((b - a) // _ROWS, 1)])
         at = int(_PAPER * (len(some) - 1))
         out.append(np.partition(some, at, axis=0)[at])
-    return np.asarray(cv2.blur(np.stack(out), (3, 1)), np.float32)
+    return np.asarray(np.stack(out), np.float32)
 
 
 def _shifts(lean: int) -> NDArray[np.intp]:
