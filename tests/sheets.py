@@ -139,3 +139,12 @@ def pixels(path: str | Path) -> NDArray[Any]:
     """What an image file holds, as it is stored."""
     with Image.open(path) as image:
         return np.asarray(image)
+
+
+def strokes(shape: tuple[int, int], many: int, rng: np.random.Generator) -> NDArray[np.uint8]:
+    """Ink (h, w), 0 to 255, of so many strokes all over a sheet."""
+    ink = np.zeros(shape, np.uint8)
+    for _ in range(many):
+        path = np.array([rng.uniform(0, shape[1]), rng.uniform(0, shape[0])]) + np.cumsum(rng.normal(0, 45, (4, 2)), 0)
+        cv2.polylines(ink, [path.astype(np.int32)], False, 255, int(rng.integers(1, 5)), cv2.LINE_AA)
+    return ink

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import sheet_of
+from sheets import sheet_of, strokes
 from woad.core.docket.media import starting_docket
 from woad.core.paper.areas import find_areas
 from woad.core.paper.cells import cut
@@ -91,10 +91,7 @@ def test_a_soft_shadow_is_followed_through_a_sheet_full_of_strokes(seed: int) ->
     light = Light(0.15, vignette=0.15, shadow=0.45, shadow_at=0.7, penumbra=0.16)
     picture, field, _ = washed(light, (1, 1, 1), seed)
     rng = np.random.default_rng(seed)
-    ink = np.zeros((H, W), np.uint8)
-    for _ in range(110):
-        path = np.array([rng.uniform(0, W), rng.uniform(0, H)]) + np.cumsum(rng.normal(0, 45, (4, 2)), axis=0)
-        cv2.polylines(ink, [path.astype(np.int32)], False, 255, int(rng.integers(1, 5)), cv2.LINE_AA)
+    ink = strokes((H, W), 110, rng)
     for _ in range(8):
         x, y = rng.uniform(0, W), rng.uniform(0, H)
         cv2.rectangle(ink, (int(x), int(y)), (int(x + 40), int(y + 30)), 255, -1)

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from sheets import strokes
 from woad.core.paper.gutter import find_gutter
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.raster.channels import grey_of
@@ -18,10 +19,7 @@ H, W = 1050, 750  # 5 px to the millimetre
 def page(shade: NDArray, channels: int = 3) -> tuple[NDArray, NDArray, NDArray]:
     """Linear picture of a page with strokes in that ``shade`` (H, W), its true light, and where there is bare paper."""
     rng = np.random.default_rng(7)
-    ink = np.zeros((H, W), np.uint8)
-    for _ in range(70):
-        path = np.array([rng.uniform(0, W), rng.uniform(0, H)]) + np.cumsum(rng.normal(0, 45, (4, 2)), axis=0)
-        cv2.polylines(ink, [path.astype(np.int32)], False, 255, int(rng.integers(1, 5)), cv2.LINE_AA)
+    ink = strokes((H, W), 70, rng)
     tone = np.array([0.85, 0.83, 0.77], np.float32)[:channels]
     field = (light_field((H, W), Light(0.15, 40, 0.1)) * shade[..., None] * tone).astype(np.float32)
     grain = (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]

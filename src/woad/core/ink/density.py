@@ -104,9 +104,7 @@ _WASH, _FAR_DENSER, _LINES = 0.2, 0.5, 0.05
 def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
     grainy = half_tones > GRAINY
     hump = _hump(flat, grainy) if len(flat) >= 50 else None
-    if hump is not None and _is_wash(hump[0], core):
-        hump = None
-    if hump is None:
+    if hump is None or _is_wash(hump[0], core):
         centre, flank = _deepest(core, grainy), 0.0 if grainy else _HAIRLINES_D
     else:
         centre, flank = hump[0], hump[1] * float(np.interp(half_tones, *_FLANK))

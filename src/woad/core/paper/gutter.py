@@ -17,14 +17,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
+from woad.core.raster.profiles import correlations, paper_of, strengths
 
 Plane = NDArray[np.float32]
-Floats = NDArray[np.float64]
 
 _SMALLEST = 100  # pixels along the shorter side
 _PX = 2  # pixels of the sheet in one of those looked at
 _PARTS, _ROWS = 18, 24  # parts along the sheet, and how many of its lines are read in each
-_PAPER = 0.75  # share of them that may be darker than paper
 _REACHES = (0.1, 0.2)  # of the longer side, how far the line's light may reach
 _LEAN, _STEP_PX = 0.03, 2  # how far the line may lean, of its length, and how finely that is tried
 _SHALLOW, _DEEP = 0.1, 1.8  # natural log of the light lost
@@ -49,8 +48,8 @@ class Gutter:
     upright: bool
     first: float
     last: float
-    profile: Floats
-    strength: Floats
+    profile: Plane
+    strength: Plane
     tint: tuple[float, ...]
     sigma: float
 
@@ -127,10 +126,8 @@ class _Along:
         span = max(round(_EDGE * self.longer), 1)
         if float(np.abs(profile[span:] - profile[:-span]).max()) < _GRADUAL * span / self.longer:
             return None
-        weight = float(model @ model)
-        strength = own @ model / weight
-        match = strength * np.sqrt(weight) / np.maximum(np.linalg.norm(own, axis=1), 1e-6)
-        shown = (match > _ALIKE) & (strength > _STEEP[0]) & (strength < _STEEP[1])
+        strength = strengths(own, model)
+        shown = (correlations(own, model) > _ALIKE) & (strength > _STEEP[0]) & (strength < _STEEP[1])
         if shown.mean() < _MOST_PARTS or not (shown[:2].any() and shown[-2:].any()):
             return None
         # Part by part: all along, a painted edge wavers.
@@ -163,9 +160,9 @@ class _Line:
     lean: int
     full: tuple[bool, bool]
     depth: float
-    model: Floats
-    profile: Floats
-    strength: Floats
+    model: Plane
+    profile: Plane
+    strength: Plane
     shown: NDArray[np.bool_]
 
     def gutter(self, channels: Plane) -> Gutter | None:
@@ -175,12 +172,12 @@ class _Line:
         for c in range(lines.shape[2]):
             parts = _paper_in_parts(lines[..., c])
             own = _level(_aligned(parts, self.x, self.lean, reach), self.full)
-            losses.append(np.median(own[self.shown] @ self.model) / float(self.model @ self.model))
+            losses.append(np.median(strengths(own, self.model)[self.shown]))
         tint = np.array(losses) / float(grey_of(np.array([losses], np.float32))[0]) - 1
         if np.abs(tint).max() > _TINTED:
             return None
         at = np.flatnonzero(self.shown)
-        strength = np.interp(np.arange(_PARTS), at, self.strength[at])
+        strength = np.asarray(np.interp(np.arange(_PARTS), at, self.strength[at]), np.float32)
         sides = self.profile[reach::-1], self.profile[reach:]
         half = min(
             int(np.argmax(side > -self.depth / 2)) for side, whole in zip(sides, self.full, strict=True) if whole
@@ -192,12 +189,8 @@ class _Line:
 
 def _paper_in_parts(lines: Plane) -> Plane:
     """What is paper rather than marks in each of so many parts along (h, w), (n, w)."""
-    out = []
-    for a, b in pairwise(np.linspace(0, len(lines), _PARTS + 1).astype(int).tolist()):
-        some = np.ascontiguousarray(lines[a : b : max((b - a) // _ROWS, 1)])
-        at = int(_PAPER * (len(some) - 1))
-        out.append(np.partition(some, at, axis=0)[at])
-    return np.asarray(np.stack(out), np.float32)
+    bounds = pairwise(np.linspace(0, len(lines), _PARTS + 1).astype(int).tolist())
+    return np.stack([paper_of(np.ascontiguousarray(lines[a : b : max((b - a) // _ROWS, 1)])) for a, b in bounds])
 
 
 def _shifts(lean: int) -> NDArray[np.intp]:
@@ -211,7 +204,7 @@ def _aligned(parts: Plane, x: int, lean: int, reach: int) -> Plane:
     return np.asarray(np.take_along_axis(parts, at, axis=1), np.float32)
 
 
-def _level(own: Plane, full: tuple[bool, bool]) -> Floats:
+def _level(own: Plane, full: tuple[bool, bool]) -> Plane:
     """Profiles (n, m) less the paper that lies at their ends, as far as they reach plain paper there."""
     outer = max(own.shape[1] // 16, 1)
     left, right = own[:, :outer].mean(axis=1, keepdims=True), own[:, -outer:].mean(axis=1, keepdims=True)
@@ -219,11 +212,11 @@ def _level(own: Plane, full: tuple[bool, bool]) -> Floats:
         left = right
     elif not full[1]:
         right = left
-    share = np.linspace(0, 1, own.shape[1])[None]
-    return np.asarray(own - left * (1 - share) - right * share, np.float64)
+    share = np.linspace(0, 1, own.shape[1], dtype=np.float32)[None]
+    return np.asarray(own - left * (1 - share) - right * share, np.float32)
 
 
-def _towards(model: Floats, reach: int) -> Floats:
+def _towards(model: Plane, reach: int) -> Plane:
     """The profile that falls all the way from both ends to its line, midway between the closest below and above."""
     out = []
     for side in (model[reach::-1], model[reach:]):
@@ -232,7 +225,7 @@ def _towards(model: Floats, reach: int) -> Floats:
     return np.concatenate([out[0][:0:-1], out[1]])
 
 
-def _runs_out(side: Floats, depth: float, longer: int) -> bool:
+def _runs_out(side: Plane, depth: float, longer: int) -> bool:
     """Whether a side of the profile, from its line outwards, is the light's: it comes back to paper all the way, most of that
     near the line, but has no edge."""
     back = float((np.maximum.accumulate(side) - side).max())

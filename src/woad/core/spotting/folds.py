@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
+from woad.core.raster.profiles import correlations, paper_of, strengths
 from woad.core.spotting.streaks import Pixels, log_light
 from woad.core.units import mm_to_px
 
@@ -80,7 +81,7 @@ def _along(log: Plane, px: float, mm: float, upright: bool) -> list[Fold]:
         return []
     grey = grey_of(log)
     bounds = np.linspace(0, h, _PARTS + 1).astype(int).tolist()
-    parts = np.stack([_paper_of(grey[a:b]) for a, b in pairwise(bounds)])
+    parts = np.stack([paper_of(grey[a:b]) for a, b in pairwise(bounds)])
     edge = int(max(_BESIDE * w, (REACH_MM + _ASTRAY_MM) * mm) + _SLOPE * h / 2) + 3
     bare = np.ones(w, np.bool_)
     bare[:edge] = bare[w - edge :] = False
@@ -121,12 +122,6 @@ def _seen(parts: Plane, mm: float) -> Iterator[tuple[Plane, float]]:
     kernel = np.zeros((1, 2 * far + 1), np.float32)
     kernel[0, : far - near + 1], kernel[0, far + near :] = -0.5, 0.5
     yield np.asarray(cv2.filter2D(line, -1, kernel / (far - near + 1)), np.float32), _LEAST_SIDES
-
-
-def _paper_of(lines: Plane) -> Plane:
-    """What is paper rather than marks of lines (n, m) next to each other, (m,)."""
-    at = int(0.75 * (len(lines) - 1))
-    return np.asarray(np.partition(lines, at, axis=0)[at], np.float32)
 
 
 def _shifts(lean: int) -> NDArray[np.intp]:
@@ -194,7 +189,7 @@ def _at_both_ends(grey: Plane, at: tuple[int, int], profile: Plane, core: slice,
     h, deep, middle = len(grey), max(int(_END_MM * mm), 3), len(profile) // 2
     off = max(round(_ASTRAY_MM * mm), 1)
     for rows, x in zip((slice(0, deep), slice(h - deep, h)), at, strict=True):
-        wide = _paper_of(grey[rows, x - middle - off : x + middle + off + 1])
+        wide = paper_of(grey[rows, x - middle - off : x + middle + off + 1])
         moved = over_sides(np.lib.stride_tricks.sliding_window_view(wide, len(profile)))[:, core]
         if not (correlations(moved, profile[core])[strengths(moved, profile[core]) > _FAINT_END] > _END_ALIKE).any():
             return False
@@ -207,17 +202,6 @@ def over_sides(profiles: Plane) -> Plane:
     left, right = (profiles[:, s].mean(axis=1, keepdims=True) for s in (slice(0, outer), slice(-outer, None)))
     share = np.linspace(0, 1, profiles.shape[1], dtype=np.float32)[None]
     return np.asarray(profiles - left * (1 - share) - right * share, np.float32)
-
-
-def strengths(profiles: Plane, model: Plane) -> Plane:
-    """How much of the model each of profiles (n, m) is, by least squares, (n,)."""
-    return np.asarray(profiles @ model / (float(model @ model) + 1e-12), np.float32)
-
-
-def correlations(profiles: Plane, model: Plane) -> Plane:
-    """How alike the model and profiles (n, m) are, whatever their strength, (n,), -1 to 1."""
-    size = np.maximum(np.linalg.norm(profiles, axis=1), 1e-6)
-    return np.asarray(strengths(profiles, model) * np.linalg.norm(model) / size, np.float32)
 
 
 def alike(profiles: Plane, model: Plane, least: float = ALIKE) -> NDArray[np.bool_]:
@@ -233,7 +217,7 @@ def _neutral(log: Plane, x: int, shown: NDArray[np.intp], shifts: NDArray[np.int
     level = model - model.mean()
     shares = []
     for part, shift in zip(shown.tolist(), shifts[shown].tolist(), strict=True):
-        own = _paper_of(log[bounds[part] : bounds[part + 1], x + shift - half : x + shift + half + 1])
+        own = paper_of(log[bounds[part] : bounds[part + 1], x + shift - half : x + shift + half + 1])
         shares.append((own - own.mean(axis=0)).T @ level / max(float(level @ level), 1e-9))
     share = np.median(np.stack(shares), axis=0)
     return float(np.ptp(share)) < _HUE * max(float(np.mean(share)), 1e-6)

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
-from woad.core.spotting.folds import CORE_MM, REACH_MM, Fold, alike, over_sides, strengths
+from woad.core.raster.profiles import strengths
+from woad.core.spotting.folds import CORE_MM, REACH_MM, Fold, alike, over_sides
 from woad.core.spotting.streaks import Pixels, from_log_light, log_light
 from woad.core.units import mm_to_px
 
