@@ -142,3 +142,21 @@ def test_an_edge_of_a_single_pixel_is_cut_out_too() -> None:
             alpha = body_alpha(turned, 0.75, 0.75, None, seen)
             missing = (255.0 - unmix(seen, alpha)) * alpha[..., None] / 255
             assert np.abs(255 - missing - seen).max() < 1.1
+
+
+def test_paper_that_runs_out_between_two_strokes_is_open_to_its_tip() -> None:
+    """A wedge 24 cells wide at its one end and none at the other, between a deep wash and a pale one: as far as it is 3
+    cells wide. Pale paint that a sharpened stroke lightens to paper's tone right beside it stays paint."""
+    rng = np.random.default_rng(8)
+    y, x = np.mgrid[:200, :260].astype(np.float32)
+    half = np.clip((220 - x) / 15, 0, 12)
+    missing = np.where(y < 100 - half, 0.2, 0.09)
+    missing[(np.abs(y - 100) < half) & (x > 40)] = 0
+    missing[:, :40], missing[150:, :] = 0.09, 0.03
+    missing[150:153, :] = 0.004
+    missing[:, [0, -1]] = missing[[0, -1]] = 0  # bare paper all around
+    missing = cv2.GaussianBlur(missing.astype(np.float32), (0, 0), 0.5) + rng.normal(0, 0.003, y.shape)
+    inside = find_inside(np.maximum(missing, 0).astype(np.float32), 0.0196, np.ones((200, 260, 3), np.float32))[..., 0]
+    assert inside[100, 60:198].max() < 0.2
+    assert inside[90:110, 230:250].min() > 0.9
+    assert inside[160:190, 20:240].min() > 0.9

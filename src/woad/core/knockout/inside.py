@@ -19,6 +19,7 @@ _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
 _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
 _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', that a lane between washes may have
+_BANKS = 4.0  # times the least difference that both sides of a bay of paper have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CAST_SHARE = 0.25  # and share of the difference that the sheet's own light has from end to end
 # Difference of a pale wash that has an edge; cells of a large opening; difference up to which it is bare paper.
@@ -98,6 +99,8 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     paper = (told > 0) & ~pale
     _, pieces, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
     paper &= stats[pieces, cv2.CC_STAT_AREA] >= _CROWD
+    bay = _bays(missing, paper, least)
+    paper, pale = paper | bay, pale & ~bay
     away, nearest = nearest_of(paper | pale)
     beside_pale = pale.ravel()[nearest] & (away <= _FAR)
     # An opening in which nothing but pale paint can be told is a stroke of it, to its last tip; and a tip that dry brush
@@ -119,6 +122,17 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     gap = small & (seen >= _FEW) & (mean < _PAINTED_IN_DEEP + _SMALL / np.sqrt(np.maximum(seen, 1)))
     gap |= small & (told_paper > told_pale)
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
+
+
+def _bays(missing: Plane, paper: NDArray[np.bool_], least: float) -> NDArray[np.bool_]:
+    """Where ``paper`` runs out between two strokes, too narrow for a mean: its cells are still of paper's own tone, which
+    blur could only darken, while paint on both sides is not."""
+    banks = cv2.morphologyEx(missing, cv2.MORPH_CLOSE, _BOX9) > _BANKS * least
+    bare = (missing < least) & banks
+    _, pieces = cv2.connectedComponents((bare | paper).astype(np.uint8), connectivity=8)
+    goes_on = np.zeros(int(pieces.max()) + 1, bool)
+    goes_on[pieces[paper]] = True
+    return np.asarray(bare & goes_on[pieces])
 
 
 def _mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
