@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from woad.core.docket.history import History
 from woad.core.docket.model import Docket
-from woad.core.formats.read import Original, open_original, take_in
+from woad.core.formats.read import Original, may_have_pages, open_original, read_bytes, take_in, take_in_pages
 from woad.core.render.automatic import RegionCache
 from woad.core.render.check import Checks
 from woad.core.render.report import ScanReport
@@ -111,10 +111,15 @@ class Loaded:
     spots: Spots
 
 
-def load_first(source: Source) -> Loaded:
-    """Read a file (or bytes from the clipboard, or a page that is read already) for a first picture."""
+def load_first(source: Source) -> Loaded | list[Original]:
+    """Read a file (or bytes from the clipboard, or a page that is read already) for a first picture. A PDF or TIFF of
+    several scanned pages comes back as these: each is a sheet of its own."""
     if isinstance(source, Original):
         original = source
+    elif isinstance(source, Path) and may_have_pages(source):
+        original, *others = pages = take_in_pages(source.name, read_bytes(source))
+        if others:
+            return pages
     else:
         original = open_original(source) if isinstance(source, Path) else take_in(*source)
     sheet = glance_sheet(original)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 from woad.app.entry import Entry, Loaded, Source, load_first, load_full
 from woad.app.jobs import words
 from woad.app.session import Session
-from woad.app.sources import name_of, with_pages
+from woad.app.sources import name_of
 from woad.app.worker import Lane, Result
 
 
@@ -36,12 +36,9 @@ class Opener(QObject):
 
     def open(self, sources: list[Source]) -> None:
         self.session.scans.update(source for source in sources if isinstance(source, Path))
-        whole, troubles = with_pages(sources)
-        for source in whole:
+        for source in sources:
             self._waiting.append(_Task(self.session.add(name_of(source)), source))
         self._next()
-        for says in troubles:
-            self.session.message.emit(says)
 
     def _wake(self) -> None:
         entry = self.session.entry
@@ -80,6 +77,9 @@ class Opener(QObject):
                 self.session.settle(entry, result.value)
                 if not result.value.sheet.settled:
                     self._waiting.append(_Task(entry, result.value))
+            elif isinstance(result.value, list):
+                sheets = self.session.part(entry, [name_of(page) for page in result.value])
+                self._waiting[:0] = [_Task(sheet, page) for sheet, page in zip(sheets, result.value, strict=True)]
             else:
                 self._failed(entry, result)
         self._next()

@@ -121,6 +121,17 @@ class Session(QObject):
         self.pile_changed.emit()
         return entry
 
+    def part(self, entry: Entry, names: list[str]) -> list[Entry]:
+        """A file turned out to hold several sheets: its place on the pile is the first one's, the others follow."""
+        at = self.entries.index(entry)
+        entry.name = names[0]
+        others = [Entry(name) for name in names[1:]]
+        self.entries[at + 1 : at + 1] = others
+        if self.at > at:
+            self.at += len(others)
+        self.pile_changed.emit()
+        return [entry, *others]
+
     def stem_of(self, entry: Entry) -> str:
         """What a sheet's editions are called after. Sheets of one name, from two folders say, get a number each, so that
         none replaces another's."""

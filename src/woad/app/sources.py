@@ -1,9 +1,9 @@
-"""What sheets are taken in from: files, the images of folders, pages of a PDF or TIFF, pictures dropped or pasted."""
+"""What sheets are taken in from: files, the images of folders, pictures dropped or pasted."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, QMimeData
@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage
 from woad.app.entry import Source
 from woad.core.errors import FileUnreadable, WoadError
 from woad.core.formats.header import SUFFIXES
-from woad.core.formats.read import Original, may_have_pages, read_bytes, take_in_pages
+from woad.core.formats.read import Original
 
 FILTER = f"Images ({' '.join('*' + suffix for suffix in SUFFIXES)});;All files (*)"
 
@@ -36,21 +36,11 @@ def from_mime(data: QMimeData | None) -> list[Path] | bytes | None:
 def within_folders(sources: Sequence[Source]) -> tuple[list[Source], list[str]]:
     """The same, with the images that lie in a folder in its place, as a reader would number them; and what holds none or
     cannot be read, in words."""
-    return _apart(sources, lambda path: _images_in(path) if path.is_dir() else [path])
-
-
-def with_pages(sources: Sequence[Source]) -> tuple[list[Source], list[str]]:
-    """The same, with every scanned page of a PDF or TIFF as a source of its own; and what could not be read, in words."""
-    return _apart(sources, lambda path: take_in_pages(path.name, read_bytes(path)) if may_have_pages(path) else [path])
-
-
-def _apart(sources: Sequence[Source], of: Callable[[Path], Sequence[Source]]) -> tuple[list[Source], list[str]]:
-    """The sources with what each file or folder holds in its place, and what could not be read, in words."""
     out: list[Source] = []
     troubles = []
     for source in sources:
         try:
-            out += of(source) if isinstance(source, Path) else [source]
+            out += _images_in(source) if isinstance(source, Path) and source.is_dir() else [source]
         except WoadError as error:
             troubles.append(str(error))
     return out, troubles
