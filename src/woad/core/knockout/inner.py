@@ -28,10 +28,12 @@ _BARE_BESIDE = np.maximum(_BARE, np.floor(_BARE_SHARE * np.arange(256))).astype(
 @dataclass(frozen=True, eq=False)
 class Inside:
     """What the whole sheet shows of each pixel, (H, W) uint8: 255 where it lies inside paint (``core``), and where paint
-    that has an inside is so ``near`` that the pixel may belong to it."""
+    that has an inside is so ``near`` that the pixel may belong to it; and the most that it may cover where paint fades out
+    (``fading``), 255 elsewhere."""
 
     core: Plane8
     near: Plane8
+    fading: Plane8
 
 
 def edge_width(edge_px: float) -> int:

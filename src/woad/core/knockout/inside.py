@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.knockout.fading import find_fading
 from woad.core.raster.nearest import nearest_of
 
 Plane = NDArray[np.float32]
@@ -37,8 +38,8 @@ _BOX13 = np.ones((13, 13), np.uint8)
 
 
 def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
-    """How surely each place lies inside paint, away from its rim, and within reach of such a place: 0..1, (h, w, 2)
-    float32.
+    """How surely each place lies inside paint, away from its rim, how surely within reach of such a place, and how much it
+    may cover where paint fades out: 0..1, (h, w, 3) float32.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet; ``floor`` what paper's
     noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when
@@ -46,7 +47,8 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     paper in them has another colour than outside.
     """
     deep = (missing > _DEEP).astype(np.uint8)
-    paint = _painted(missing, deep, max(_LEAST, 0.8 * floor))
+    least = max(_LEAST, 0.8 * floor)
+    paint = _painted(missing, deep, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, mean = _of_areas(missing, deep, 1 - paint, labels, count)
@@ -72,7 +74,8 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
-    return np.asarray(np.dstack([core, near.astype(np.float32)]), np.float32)
+    fading = find_fading(missing, paint, least)
+    return np.asarray(np.dstack([core, near.astype(np.float32), fading]), np.float32)
 
 
 def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -23,7 +23,7 @@ class Readings:
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
     ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
-    scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 2) uint8 how surely cells of
+    scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
     ``inside_cell_px`` lie inside paint, None for one ink;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """

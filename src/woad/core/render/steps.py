@@ -228,8 +228,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     inside: Inside | None = None
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-        core, near = cv2.split(part)
-        inside = Inside(np.asarray(core), np.asarray(near))
+        inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
     alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
     return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
 

@@ -1,0 +1,130 @@
+"""Where a wash fades out on bare paper instead of having an edge: there its coverage goes with its depth, or it would be cut
+out as a white patch with a rim of its own."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.nearest import nearest_of
+
+Plane = NDArray[np.float32]
+Places = NDArray[np.int64]
+
+_FAR_OUTSIDE, _NOTHING, _SOME = (3.0, 5.0), 0.2, 0.4  # where something is left of a wash, as a share of the least depth
+_OUTSIDE = (1.2, 3.0)  # cells beyond paper's edge, and in from it: bands that tell how paint begins
+_INWARDS = (1.0, 2.0), (2.0, 3.2), (3.2, 5.0), (8.0, 12.0)
+_EVEN, _STEEP = 2.2, 3.2  # how much steeper than further in it gets deeper there, when it fades out and with an edge
+_PALE, _DEEP = 3.0, 5.0  # times the least depth of paint that its rim has, with the same
+_DEPTHS = (5.0, 8.0), (8.0, 12.0), (12.0, 18.0), (18.0, 26.0)  # twice as large cells in from paper
+_RISES = 1.07  # times a band's depth from which the wash still gets deeper
+_DEEPER = 1.3, 1.7  # times its rim's depth that a wash has further in, when it has an edge and when it fades out
+_ALONG, _FAR_ALONG = 15, 35  # cells along paper's edge that are told together: its depth, and how it begins
+_CALM = 1.5  # cells (sigma) over which depth is told
+_BAYS = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))  # light spots at its rim
+_LEVELS = 8  # of depth that light spots in a wash are told at
+_BEGIN, _FULL = 1.6, 0.85  # the least depth times this, and the share of the wash's, between which coverage rises
+_OVER = 10.0  # cells beyond its rim where something may be left of a wash
+_LEAST = 0.004
+
+
+def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float) -> Plane:
+    """How much each place may cover where paint fades out, 0..1, (h, w) float32: 1 everywhere but towards paper that a wash
+    runs out on.
+
+    ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, ``paint`` (h, w) 1 where paint is, 0 on
+    paper, ``least`` the difference that is surely paint. With an edge a wash is deep from its rim on; what fades has hardly
+    the least there. Light spots in it do not count: what lies between is as deep as around them.
+    """
+    h, w = missing.shape
+    soft, rim = _soft_rims(missing, paint, least)
+    if not soft.any():
+        return np.ones((h, w), np.float32)
+    size = (-(-w // 2), -(-h // 2))  # what fades does so over many cells
+    soft, rim, depth = (
+        np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA)) for plane in (soft, rim, missing)
+    )
+    bare = cv2.resize(paint, size, interpolation=cv2.INTER_AREA) == 0
+    away, edge = nearest_of(bare)
+    depth = np.asarray(cv2.GaussianBlur(depth, (0, 0), _CALM))
+    full = _mean_in(_DEPTHS[0], depth, away, edge)
+    told = (full > 0) & (rim > 0)
+    rises = told
+    for band in _DEPTHS[1:]:
+        deeper = _mean_in(band, depth, away, edge)
+        rises = rises & (deeper > _RISES * full)
+        full = np.where(rises, deeper, full)
+    full = np.maximum(full, _along(full, told))  # one wash is about as deep along all of its rim
+    deeper = np.clip((full / np.maximum(rim, least) - _DEEPER[0]) / (_DEEPER[1] - _DEEPER[0]), 0, 1)
+    soft = _along(soft * deeper, told)
+    filled = cv2.morphologyEx(depth, cv2.MORPH_CLOSE, _BAYS)
+    reach = _DEPTHS[-1][1]
+    near = np.flatnonzero((away > 0) & (away < reach))
+    at, none = edge.ravel()[near], _BEGIN * least
+    share = np.where(bare, 0, 1).astype(np.float32)
+    whole = np.maximum(_FULL * full.ravel()[at] - none, _LEAST)
+    share.ravel()[near] = np.clip((filled.ravel()[near] - none) / whole, 0, 1)
+    share = _without_pores(share, bare)
+    lacks = soft.ravel()[at] * (1 - share.ravel()[near])
+    out = np.ones(bare.shape, np.float32)
+    out.ravel()[near] = 1 - lacks * np.clip((reach - away.ravel()[near]) / (0.25 * reach), 0, 1)
+    beyond, beside = nearest_of(~bare)
+    out = np.where(bare & (beyond <= _OVER), out.ravel()[beside], out)  # what is left of a wash on paper goes with it
+    out = cv2.GaussianBlur(out, (0, 0), _CALM)
+    return np.asarray(cv2.resize(out, (2 * size[0], 2 * size[1]), interpolation=cv2.INTER_LINEAR)[:h, :w])
+
+
+def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
+    """Where a wash lets through less in steps from paper on; a light spot within it is as deep as what lies around."""
+    out = share
+    for level in np.linspace(0, 1, _LEVELS + 1)[1:]:
+        count, spots = cv2.connectedComponents((share < level).astype(np.uint8), connectivity=4)
+        open_ = np.zeros(count, bool)
+        open_[spots[bare]] = True
+        open_[0] = True
+        out = np.where(open_[spots], out, np.maximum(out, np.float32(level)))
+    return out
+
+
+def _soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[Plane, Plane]:
+    """How surely paint fades out at each place of paper's edge, and some cells around it, 0..1, (h, w) float32: by
+    whether it gets deeper as evenly as it does further in, or all at once. With it, how deep its rim is."""
+    bare = paint == 0
+    away, edge = nearest_of(bare)
+    if not np.isfinite(away).all():
+        return np.zeros(missing.shape, np.float32), missing
+    beyond, last = nearest_of(~bare)
+    profile = [_mean_in(band, missing, away, edge, _FAR_ALONG) for band in _INWARDS]
+    rim = profile[1]
+    told = (rim > 0) & (profile[-1] > 0)
+    profile.insert(0, _mean_in(_OUTSIDE, missing, beyond, last, _FAR_ALONG))
+    at = [-sum(_OUTSIDE) / 2, *(sum(band) / 2 for band in _INWARDS)]
+    slopes = [(b - a) / (y - x) for a, b, x, y in zip(profile, profile[1:], at, at[1:], strict=False)]
+    goes_on = (profile[-1] - profile[-2]) / (at[-1] - at[-2])
+    steepest = np.max(slopes[:-1], axis=0) / np.maximum(goes_on, 1e-6)
+    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG) / least
+    runs_on = 1 + np.clip((left - _NOTHING) / (_SOME - _NOTHING), 0, 1)
+    soft = np.clip((_STEEP - steepest / runs_on) / (_STEEP - _EVEN), 0, 1)
+    soft *= np.clip((_DEEP - rim / least) / (_DEEP - _PALE), 0, 1)
+    return _along(soft, told), _along(rim, told)
+
+
+def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places, along: int = _ALONG) -> Plane:
+    """Mean depth of what lies that far ``away`` from each place of paper's ``edge``, along some cells of it; 0 where there
+    is nothing."""
+    at = np.flatnonzero((away >= band[0]) & (away < band[1]))
+    place, own = edge.ravel()[at], depth.ravel()[at].astype(np.float64)
+    total, many = (
+        cv2.blur(one.astype(np.float32).reshape(depth.shape), (along, along))
+        for one in (np.bincount(place, own, depth.size), np.bincount(place, minlength=depth.size))
+    )
+    return np.asarray(np.where(many > 1e-6, total / np.maximum(many, 1e-6), 0), np.float32)
+
+
+def _along(plane: Plane, told: NDArray[np.bool_]) -> Plane:
+    """Means over some cells, of those that are ``told``; 0 where there is none."""
+    total, many = (
+        cv2.GaussianBlur(np.where(told, one, 0).astype(np.float32), (0, 0), _ALONG / 2) for one in (plane, 1)
+    )
+    return np.asarray(np.where(many > 1e-3, total / np.maximum(many, 1e-3), 0), np.float32)

@@ -1,0 +1,79 @@
+"""Washes that fade out on bare paper: their coverage goes with them, and only theirs."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from sheets import png_bytes
+from woad.core.docket.media import starting_docket
+from woad.core.docket.model import Docket
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.sheet import make_sheet
+from woad.core.render.whole import Planes, render_whole
+
+PAPER, BLUE, RED = (np.array(rgb, np.float32) for rgb in ((236, 231, 220), (120, 160, 200), (210, 130, 110)))
+OUT = np.hypot(*(np.mgrid[:900, :1200] - np.array([450, 400])[:, None, None])) - 250  # px beyond a disc's rim
+FADES = np.clip(0.5 - OUT / 120, 0, 1)  # over 120 px
+
+
+def cut_out(medium: str) -> Planes:
+    """A sheet with a blue disc that fades out, a light spot in it; and a pale red one that has an edge, deeper in its middle."""
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[:900, :1200]
+    light = 1 - 0.95 * np.exp(-(((x - 400) / 14.0) ** 2 + ((y - 470) / 14.0) ** 2))
+    beside = np.hypot(x - 950, y - 450)
+    pale = (beside < 150) * (0.22 + 0.4 * np.clip((110 - beside) / 20, 0, 1))
+    washes = (FADES * light)[..., None] * (BLUE - PAPER) + pale[..., None] * (RED - PAPER)
+    grain = cv2.GaussianBlur(rng.normal(0, 3, OUT.shape), (0, 0), 1.2)[..., None]
+    picture = cv2.GaussianBlur(PAPER + washes, (0, 0), 0.7) + grain
+    scan = np.clip(picture + rng.normal(0, 1, picture.shape), 0, 255).astype(np.uint8)
+    docket: Docket = starting_docket(medium).with_setting("square.on", False).with_setting("scan.ppi", 300)  # type: ignore[arg-type]
+    planes = render_whole(make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), docket), docket)
+    assert planes.alpha is not None
+    return planes
+
+
+@pytest.fixture(scope="module")
+def wash() -> Planes:
+    return cut_out("watercolour")
+
+
+def test_a_wash_that_fades_out_is_no_white_patch(wash: Planes) -> None:
+    """It covers all where it is deep, less where a quarter of it is left, hardly anything where a twelfth is; between, it
+    falls steadily."""
+    alpha, left = wash.alpha / 255, OUT < 100
+    ring = [float(alpha[(far < OUT) & (far + 10 >= OUT) & left].mean()) for far in range(-110, 80, 10)]
+    assert ring[14] < 0.75
+    assert max(ring[16:]) < 0.1
+    assert min(ring[:4]) > 0.95
+    assert np.diff(ring).max() < 0.02
+
+
+def test_a_light_spot_in_it_is_no_hole(wash: Planes) -> None:
+    assert wash.alpha[440:500, 370:430].min() > 240
+
+
+def test_a_pale_wash_with_an_edge_covers_up_to_it(wash: Planes) -> None:
+    """Though it is deeper further in."""
+    y, x = np.mgrid[:900, :1200]
+    beside = np.hypot(x - 950, y - 450)
+    assert wash.alpha[beside < 145].min() > 230
+    assert wash.alpha[(beside > 155) & (beside < 190)].max() < 40
+
+
+def test_opaque_paint_keeps_its_soft_rims() -> None:
+    alpha = cut_out("gouache").alpha
+    assert alpha is not None
+    assert alpha[(OUT > 0) & (OUT < 20)].mean() > 200
+
+
+def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
+    assert wash.rgb is not None
+    seen = 255 - wash.alpha[..., None] / 255.0 * (255 - wash.rgb.astype(np.float32))
+    truth = 255 * (1 + FADES[..., None] * (BLUE / PAPER - 1))
+    calm = cv2.GaussianBlur(seen - truth, (0, 0), 4.0)[100:800, 100:740]
+    spot = np.hypot(*(np.mgrid[100:800, 100:740] - np.array([470, 400])[:, None, None])) < 60
+    assert np.abs(calm[~spot]).mean() < 2.0
