@@ -37,6 +37,8 @@ FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
 _JUDGED = 100_000  # pixels of marks tell whether there is one ink
+# How far marks lie off the line from paper to ink, and far off it; and the shares of them from which that counts.
+_OFF, _FAR_OFF, _SEVERAL, _SEAL = 0.075, 0.3, 0.04, 0.002
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -93,7 +95,9 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
-        one_ink = _is_one_ink(reduced, ink, first_floor)
+        off, far_off = _off_ink(reduced, ink, first_floor)
+        second_ink = far_off > _SEAL  # a red seal beside black lettering, however small, is another ink
+        one_ink = off < _SEVERAL and not second_ink
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, whole, judged, mean_crops, quick)
@@ -112,6 +116,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         paper_share=light.paper_share if isinstance(light, LightField) else 0.0,
         floors=floors,
         one_ink=one_ink,
+        second_ink=second_ink,
         weights=weights,
         ink=ink,
         ink_fold=float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06,
@@ -261,21 +266,21 @@ def _all_floors(
     return tuple(floors)
 
 
-def _is_one_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> bool:
-    """Whether all marks lie on one line from paper to ink.
+def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[float, float]:
+    """Shares of the marks that lie off the line from paper to ink, and far off it.
 
     One ink, however thin, mixes linearly with the paper on the sensor; several colours, or a wash of varying
-    depth (whose hue shifts by Beer-Lambert), leave that line.
+    depth (whose hue shifts by Beer-Lambert), leave that line. Pencils, stains and what noise does to hue are never far off.
     """
     if reduced.shape[2] == 1 or isinstance(ink, NoEstimate):
-        return True
+        return 0.0, 0.0
     dark = 1 - reduced
     smooth = cv2.blur(dark, (3, 3))
     direction = 1 - np.asarray(ink.reflectance, np.float32)
     marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
     vectors = smooth.reshape(-1, smooth.shape[2]).take(marks[:: max(1, len(marks) // _JUDGED)], axis=0)
     if not len(vectors):
-        return True
+        return 0.0, 0.0
     along = vectors @ direction / float(direction @ direction)
     off = np.linalg.norm(vectors - along[:, None] * direction, axis=1)
-    return float((off > 0.075).mean()) < 0.04
+    return float((off > _OFF).mean()), float((off > _FAR_OFF).mean())

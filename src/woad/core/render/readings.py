@@ -21,7 +21,8 @@ class Readings:
 
     ``light`` (gh, gw, C) float32 linear value of paper at the centres of cells of ``cell_px`` level-0 pixels;
     ``light_doubt`` why the light could not be read, if so; ``floors`` darkness that bare paper does not reach, at
-    level 0, 1, 2, …; ``one_ink`` whether all marks are one ink; ``weights`` (C,) that fold channels for one ink;
+    level 0, 1, 2, …; ``one_ink`` whether all marks are one ink, ``second_ink`` whether a few are clearly of another one;
+    ``weights`` (C,) that fold channels for one ink;
     ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
     scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
     ``inside_cell_px`` lie inside paint, None for one ink;
@@ -45,6 +46,7 @@ class Readings:
     medium_sure: float
     medium_why: str
     hue_share: float = 0.0
+    second_ink: bool = False
     sharpness: float = 0.0
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR
     inside: NDArray[np.uint8] | None = None

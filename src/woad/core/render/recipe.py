@@ -73,10 +73,14 @@ class Recipe:
         return (self.one_ink, self.evening, self.noise_scale, self.softness, self.peak, self.dropped, self.touches)
 
 
+_BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
+
+
 def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
     """The three points in force: set ones, else the sheet's own; always in order."""
-    # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone.
-    own = readings.ink_point if one_ink else docket.ink.darkness
+    # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone. But black ink is
+    # to be black, with a red seal beside it as well.
+    own = readings.ink_point if one_ink else _black_point(docket, readings)
     paper = docket.ink.paper or 0.0
     ink = max(own if docket.ink.ink is None else docket.ink.ink, paper + 0.05)
     middle = docket.ink.middle
@@ -86,6 +90,17 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
         middle = resting_middle(paper, max(full, ink), reading_of(docket, one_ink), darkest(docket.ink.darkness))
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
+
+
+def _black_point(docket: Docket, readings: Readings) -> float:
+    """The density that gets full in colour: where marks are inked rather than painted, and most of them in black, that of
+    the channel in which black is lightest."""
+    if docket.ink.halftones != "inked" or isinstance(readings.ink, NoEstimate):
+        return docket.ink.darkness
+    lightest, darkest_ = max(readings.ink.reflectance), min(readings.ink.reflectance)
+    if lightest > _BLACK or lightest - darkest_ > _GREY:
+        return docket.ink.darkness
+    return max(-float(np.log10(max(lightest, 1e-3))) - readings.ink.flank_d, 0.1)
 
 
 def reading_of(docket: Docket, one_ink: bool) -> Reading:
@@ -160,7 +175,8 @@ def _work(docket: Docket, readings: Readings, one_ink: bool) -> Work:
 def is_neutral(docket: Docket, readings: Readings) -> bool:
     """Whether all hue is taken out of the marks: as set, else when the marks have none to speak of."""
     wish = docket.paper.neutral
-    return wish == "on" or (wish == "auto" and docket.paper.on and readings.hue_share < 0.02)
+    hueless = readings.hue_share < 0.02 and not readings.second_ink
+    return wish == "on" or (wish == "auto" and docket.paper.on and hueless)
 
 
 def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
