@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from sheets import SHADOW, pen_scan, pen_sheet, sheet_of
+from sheets import SHADOW, pen_scan, pen_sheet, sheet_of, strokes
 from woad.core.docket.marking import PaperSettings
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
@@ -63,6 +63,17 @@ def test_a_black_sheet_has_no_paper() -> None:
     answer = estimate_light(np.full((200, 200, 3), 0.001, np.float32))
     assert isinstance(answer, NoEstimate)
     assert "dark" in answer.reason
+
+
+def test_light_strokes_on_a_dark_ground_are_no_paper() -> None:
+    """It says so; the same strokes in a light sheet's black field are paper, and so is a sheet that lies on a dark table."""
+    drawn = np.where(strokes((400, 300), 30, np.random.default_rng(4)) > 0, 0.8, 0.04).astype(np.float32)
+    answer = estimate_light(np.dstack([drawn] * 3))
+    assert isinstance(answer, NoEstimate)
+    assert "dark" in answer.reason
+    for rim, within in ((0.8, drawn), (0.04, np.full((400, 300), 0.8, np.float32))):
+        framed = np.pad(within, 110, constant_values=rim)
+        assert isinstance(estimate_light(np.dstack([framed] * 3)), LightField)
 
 
 def test_light_samples_are_the_same_in_any_tile() -> None:

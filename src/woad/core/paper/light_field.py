@@ -21,6 +21,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
 from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
 from woad.core.paper.cells import Cells, cut, relit, without
+from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.gutter import Gutter, find_gutter
 from woad.core.paper.shadow import Shadow, find_shadow
@@ -80,6 +81,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         if float(np.exp(np.percentile(tone, 98))) < 0.02:
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
+        if on_dark_ground(guide):
+            return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
         hue = hues(logs, guide, tone, spread, size)
         fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
         cells = without(cutting.result(), fitting < 0.5)
