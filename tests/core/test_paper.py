@@ -67,12 +67,12 @@ def test_a_black_sheet_has_no_paper() -> None:
 
 def test_light_strokes_on_a_dark_ground_are_no_paper() -> None:
     """It says so; the same strokes in a light sheet's black field are paper, and so is a sheet that lies on a dark table."""
-    drawn = np.where(strokes((400, 300), 30, np.random.default_rng(4)) > 0, 0.8, 0.04).astype(np.float32)
+    drawn = np.where(strokes((600, 450), 16, np.random.default_rng(4)) > 0, 0.8, 0.04).astype(np.float32)
     answer = estimate_light(np.dstack([drawn] * 3))
     assert isinstance(answer, NoEstimate)
     assert "dark" in answer.reason
-    for rim, within in ((0.8, drawn), (0.04, np.full((400, 300), 0.8, np.float32))):
-        framed = np.pad(within, 110, constant_values=rim)
+    for rim, within in ((0.8, drawn), (0.04, np.full((600, 450), 0.8, np.float32))):
+        framed = np.pad(within, 150, constant_values=rim)
         assert isinstance(estimate_light(np.dstack([framed] * 3)), LightField)
 
 
