@@ -37,6 +37,8 @@ DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
 STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
 PLAIN_SEEDS = range(5351, 5361)  # sheets without small marks, whose dust has nothing to be compared with
 OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
+SPATTERED_SEEDS = range(5029, 5051)  # more of what has few small marks, and those like dust
+SPATTERED = ("watercolour", "gouache", "tracing")
 DEAR = 0.4  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
 DOTTED = ("pen", "lettering", "tracing", "print", "signature")
@@ -111,6 +113,7 @@ def _one(job: tuple[str, int, Kind, int]) -> Row:
 def fit() -> None:
     """Fit both judgements on simulated sheets, a part of them with hardly any dirt, a part with dots only."""
     jobs: list[tuple[str, int, Kind, int]] = [(m, s, "usual", 300) for m in ALL for s in FIT_SEEDS]
+    jobs += [(m, s, "usual", 300) for m in SPATTERED for s in SPATTERED_SEEDS]
     jobs += [(m, s, "tidy", 300) for m in ALL for s in TIDY_SEEDS]
     jobs += [(m, s, "dotted", 300) for m in DOTTED for s in DOTTED_SEEDS]
     jobs += [(m, s, "strewn", 300) for m in DOTTED for s in STREWN_SEEDS]
@@ -153,27 +156,41 @@ def fit_on(rows: list[Row]) -> None:
     x, y = np.concatenate(own), np.concatenate([row.kinds for row in rows])
     sheet = np.repeat(np.arange(len(rows)), [len(o) for o in own])
     known = y >= 0
+    weight = _weights(y, sheet)
     unseen = np.zeros(len(y))
     for learn, judge in GroupKFold(4).split(x, y, sheet):
         learn = learn[known[learn]]
-        unseen[judge] = _fitted(x[learn], y[learn]).predict_proba(x[judge])[:, 1]
+        unseen[judge] = _fitted(x[learn], y[learn], weight[learn]).predict_proba(x[judge])[:, 1]
     second = np.concatenate([
         second_look(o, row.pieces, row.ppi, row.hue, unseen[sheet == i])
         for i, (o, row) in enumerate(zip(own, rows, strict=True))
     ])  # fmt: skip
     data: dict[str, NDArray[np.generic] | float] = {}
     for name, columns in (("first", x), ("second", second)):
-        data |= _trees(name, _fitted(columns[known], y[known]))
+        data |= _trees(name, _fitted(columns[known], y[known], weight[known]))
     np.savez_compressed(TREES, **data)  # type: ignore[arg-type]
     print(f"{known.sum()} pieces of {len(rows)} sheets; {TREES.stat().st_size / 1000:.0f} kB of trees")
 
 
-def _fitted(columns: NDArray[np.float64], kinds: NDArray[np.int8]) -> HistGradientBoostingClassifier:
+def _weights(kinds: NDArray[np.int8], sheet: NDArray[np.intp]) -> NDArray[np.float64]:
+    """What each piece counts: of many marks on one sheet, a pencil's thousands of crumbs, each less than of a few on
+    another, by the root of how many they are."""
+    out = np.ones(len(kinds))
+    for kind, dear in ((0, DEAR), (1, 1.0)):
+        own = kinds == kind
+        root = np.sqrt(np.bincount(sheet[own], minlength=int(sheet.max()) + 1))
+        out[own] = dear * own.sum() / root.sum() / root[sheet[own]]
+    return out
+
+
+def _fitted(
+    columns: NDArray[np.float64], kinds: NDArray[np.int8], weight: NDArray[np.float64]
+) -> HistGradientBoostingClassifier:
     model = HistGradientBoostingClassifier(
         max_iter=480, max_leaf_nodes=LEAVES, learning_rate=0.07, l2_regularization=5, min_samples_leaf=30,
         early_stopping=False, random_state=0,
     )  # fmt: skip
-    return model.fit(columns, kinds, sample_weight=np.where(kinds == 1, 1.0, DEAR))
+    return model.fit(columns, kinds, sample_weight=weight)
 
 
 def _trees(name: str, model: HistGradientBoostingClassifier) -> dict[str, NDArray[np.generic] | float]:
