@@ -95,19 +95,27 @@ def _soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[
     if not np.isfinite(away).all():
         return np.zeros(missing.shape, np.float32), missing
     beyond, last = nearest_of(~bare)
-    profile = [_mean_in(band, missing, away, edge, _FAR_ALONG) for band in _INWARDS]
-    rim = profile[1]
-    told = (rim > 0) & (profile[-1] > 0)
-    profile.insert(0, _mean_in(_OUTSIDE, missing, beyond, last, _FAR_ALONG))
+    rims = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
+    outside, *inwards = (
+        _mean_in(band, missing, gap, place, _FAR_ALONG).ravel()[rims]
+        for band, gap, place in ((_OUTSIDE, beyond, last), *((band, away, edge) for band in _INWARDS))
+    )
+    profile = [outside, *inwards]
     at = [-sum(_OUTSIDE) / 2, *(sum(band) / 2 for band in _INWARDS)]
-    slopes = [(b - a) / (y - x) for a, b, x, y in zip(profile, profile[1:], at, at[1:], strict=False)]
-    goes_on = (profile[-1] - profile[-2]) / (at[-1] - at[-2])
-    steepest = np.max(slopes[:-1], axis=0) / np.maximum(goes_on, 1e-6)
-    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG) / least
+    *slopes, goes_on = ((profile[i + 1] - profile[i]) / (at[i + 1] - at[i]) for i in range(len(_INWARDS)))
+    steepest = np.max(slopes, axis=0) / np.maximum(goes_on, 1e-6)
+    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG).ravel()[rims] / least
     runs_on = 1 + np.clip((left - _NOTHING) / (_SOME - _NOTHING), 0, 1)
+    rim = inwards[1]
     soft = np.clip((_STEEP - steepest / runs_on) / (_STEEP - _EVEN), 0, 1)
     soft *= np.clip((_DEEP - rim / least) / (_DEEP - _PALE), 0, 1)
-    return _along(soft, told), _along(rim, told)
+    known = (rim > 0) & (inwards[-1] > 0)
+    told = np.zeros(bare.shape, bool)
+    told.ravel()[rims] = known
+    planes = np.zeros((2, *bare.shape), np.float32)
+    for plane, one in zip(planes, (soft, rim), strict=True):
+        plane.ravel()[rims] = one
+    return _along(planes[0], told), _along(planes[1], told)
 
 
 def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places, along: int = _ALONG) -> Plane:
