@@ -39,6 +39,7 @@ PLAIN_SEEDS = range(5351, 5361)  # sheets without small marks, whose dust has no
 OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
 SPATTERED_SEEDS = range(5029, 5051)  # more of what has few small marks, and those like dust
 SPATTERED = ("watercolour", "gouache", "tracing")
+MANY = 200  # pieces of one kind on a sheet from which more of them weigh as much again
 DEAR = 0.4  # a mark lost, to a speck left: marks outnumber specks twenty to one, and yet no dust may stay
 
 DOTTED = ("pen", "lettering", "tracing", "print", "signature")
@@ -173,13 +174,13 @@ def fit_on(rows: list[Row]) -> None:
 
 
 def _weights(kinds: NDArray[np.int8], sheet: NDArray[np.intp]) -> NDArray[np.float64]:
-    """What each piece counts: of many marks on one sheet, a pencil's thousands of crumbs, each less than of a few on
-    another, by the root of how many they are."""
+    """What each piece counts: of many marks on one sheet each less than of a few on another, by the root of how many they
+    are; but a pencil's thousands of crumbs take no weight from the dots among them."""
     out = np.ones(len(kinds))
     for kind, dear in ((0, DEAR), (1, 1.0)):
         own = kinds == kind
-        root = np.sqrt(np.bincount(sheet[own], minlength=int(sheet.max()) + 1))
-        out[own] = dear * own.sum() / root.sum() / root[sheet[own]]
+        root = np.sqrt(np.minimum(np.bincount(sheet[own], minlength=int(sheet.max()) + 1), MANY))
+        out[own] = dear * own.sum() / (1 / root[sheet[own]]).sum() / root[sheet[own]]
     return out
 
 
