@@ -8,10 +8,10 @@ import pytest
 
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
-from woad.core.docket.model import Docket
+from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
-from woad.core.render.sheet import make_sheet
+from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
 
 PAPER, BLUE, RED = (np.array(rgb, np.float32) for rgb in ((236, 231, 220), (120, 160, 200), (210, 130, 110)))
@@ -19,7 +19,8 @@ OUT = np.hypot(*(np.mgrid[:900, :1200] - np.array([450, 400])[:, None, None])) -
 FADES = np.clip(0.5 - OUT / 120, 0, 1)  # over 120 px
 
 
-def cut_out(medium: str) -> Planes:
+@pytest.fixture(scope="module")
+def sheet() -> Sheet:
     """A sheet with a blue disc that fades out, a light spot in it; and a pale red one that has an edge, deeper in its middle."""
     rng = np.random.default_rng(5)
     y, x = np.mgrid[:900, :1200]
@@ -30,15 +31,18 @@ def cut_out(medium: str) -> Planes:
     grain = cv2.GaussianBlur(rng.normal(0, 3, OUT.shape), (0, 0), 1.2)[..., None]
     picture = cv2.GaussianBlur(PAPER + washes, (0, 0), 0.7) + grain
     scan = np.clip(picture + rng.normal(0, 1, picture.shape), 0, 255).astype(np.uint8)
-    docket: Docket = starting_docket(medium).with_setting("square.on", False).with_setting("scan.ppi", 300)  # type: ignore[arg-type]
-    planes = render_whole(make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), docket), docket)
-    assert planes.alpha is not None
-    return planes
+    return make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), docket_for("watercolour"))
+
+
+def docket_for(medium: Medium) -> Docket:
+    return starting_docket(medium).with_setting("square.on", False).with_setting("scan.ppi", 300)
 
 
 @pytest.fixture(scope="module")
-def wash() -> Planes:
-    return cut_out("watercolour")
+def wash(sheet: Sheet) -> Planes:
+    planes = render_whole(sheet, docket_for("watercolour"))
+    assert planes.alpha is not None
+    return planes
 
 
 def test_a_wash_that_fades_out_is_no_white_patch(wash: Planes) -> None:
@@ -64,8 +68,8 @@ def test_a_pale_wash_with_an_edge_covers_up_to_it(wash: Planes) -> None:
     assert wash.alpha[(beside > 155) & (beside < 190)].max() < 40
 
 
-def test_opaque_paint_keeps_its_soft_rims() -> None:
-    alpha = cut_out("gouache").alpha
+def test_opaque_paint_keeps_its_soft_rims(sheet: Sheet) -> None:
+    alpha = render_whole(sheet, docket_for("gouache")).alpha
     assert alpha is not None
     assert alpha[(OUT > 0) & (OUT < 20)].mean() > 200
 

@@ -64,9 +64,8 @@ def body_alpha(
         out = without_fringe(out, calm, least, inner)
     if inside is not None:
         # Opaque paint has rims as full as its inside, be they soft.
-        out = cv2.min(
-            out, cv2.bitwise_not(cv2.convertScaleAbs(cv2.bitwise_not(inside.fading), alpha=min(1.0, 5 * (1 - body))))
-        )
+        lacks = cv2.convertScaleAbs(cv2.bitwise_not(inside.fading), alpha=min(1.0, 5 * (1 - body)))
+        out = cv2.min(out, cv2.bitwise_not(lacks))
     return np.asarray(cv2.max(out, least))
 
 

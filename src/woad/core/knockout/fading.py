@@ -26,7 +26,7 @@ _BAYS = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))  # light spots at i
 _LEVELS = 8  # of depth that light spots in a wash are told at
 _BEGIN, _FULL = 1.6, 0.85  # the least depth times this, and the share of the wash's, between which coverage rises
 _OVER = 10.0  # cells beyond its rim where something may be left of a wash
-_LEAST = 0.004
+_LEAST = 0.004  # of depth between none and full coverage
 
 
 def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float) -> Plane:
@@ -48,16 +48,9 @@ def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float) -> Plane
     bare = cv2.resize(paint, size, interpolation=cv2.INTER_AREA) == 0
     away, edge = nearest_of(bare)
     depth = np.asarray(cv2.GaussianBlur(depth, (0, 0), _CALM))
-    full = _mean_in(_DEPTHS[0], depth, away, edge)
-    told = (full > 0) & (rim > 0)
-    rises = told
-    for band in _DEPTHS[1:]:
-        deeper = _mean_in(band, depth, away, edge)
-        rises = rises & (deeper > _RISES * full)
-        full = np.where(rises, deeper, full)
-    full = np.maximum(full, _along(full, told))  # one wash is about as deep along all of its rim
-    deeper = np.clip((full / np.maximum(rim, least) - _DEEPER[0]) / (_DEEPER[1] - _DEEPER[0]), 0, 1)
-    soft = _along(soft * deeper, told)
+    full, told = _full_depth(depth, away, edge, rim)
+    deeper = (full / np.maximum(rim, least) - _DEEPER[0]) / (_DEEPER[1] - _DEEPER[0])
+    soft = _along(np.asarray(soft * np.clip(deeper, 0, 1), np.float32), told)
     filled = cv2.morphologyEx(depth, cv2.MORPH_CLOSE, _BAYS)
     reach = _DEPTHS[-1][1]
     near = np.flatnonzero((away > 0) & (away < reach))
@@ -73,6 +66,18 @@ def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float) -> Plane
     out = np.where(bare & (beyond <= _OVER), out.ravel()[beside], out)  # what is left of a wash on paper goes with it
     out = cv2.GaussianBlur(out, (0, 0), _CALM)
     return np.asarray(cv2.resize(out, (2 * size[0], 2 * size[1]), interpolation=cv2.INTER_LINEAR)[:h, :w])
+
+
+def _full_depth(depth: Plane, away: Plane, edge: Places, rim: Plane) -> tuple[Plane, NDArray[np.bool_]]:
+    """How deep the wash at each place of paper's edge gets further in, as far as it keeps rising; and where that, and its
+    ``rim``, is known."""
+    full = _mean_in(_DEPTHS[0], depth, away, edge)
+    rises = told = (full > 0) & (rim > 0)
+    for band in _DEPTHS[1:]:
+        deeper = _mean_in(band, depth, away, edge)
+        rises = rises & (deeper > _RISES * full)
+        full = np.where(rises, deeper, full)
+    return np.maximum(full, _along(full, told)), told  # one wash is about as deep along all of its rim
 
 
 def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
@@ -112,10 +117,13 @@ def _soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[
     known = (rim > 0) & (inwards[-1] > 0)
     told = np.zeros(bare.shape, bool)
     told.ravel()[rims] = known
-    planes = np.zeros((2, *bare.shape), np.float32)
-    for plane, one in zip(planes, (soft, rim), strict=True):
-        plane.ravel()[rims] = one
-    return _along(planes[0], told), _along(planes[1], told)
+
+    def plane_of(values: Plane) -> Plane:
+        out = np.zeros(bare.shape, np.float32)
+        out.ravel()[rims] = values
+        return _along(out, told)
+
+    return plane_of(soft), plane_of(rim)
 
 
 def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places, along: int = _ALONG) -> Plane:

@@ -97,8 +97,8 @@ def _black_point(docket: Docket, readings: Readings) -> float:
     the channel in which black is lightest."""
     if docket.ink.halftones != "inked" or isinstance(readings.ink, NoEstimate):
         return docket.ink.darkness
-    lightest, darkest_ = max(readings.ink.reflectance), min(readings.ink.reflectance)
-    if lightest > _BLACK or lightest - darkest_ > _GREY:
+    lightest = max(readings.ink.reflectance)
+    if lightest > _BLACK or lightest - min(readings.ink.reflectance) > _GREY:
         return docket.ink.darkness
     return max(-float(np.log10(max(lightest, 1e-3))) - readings.ink.flank_d, 0.1)
 
