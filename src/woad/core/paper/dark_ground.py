@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 Plane = NDArray[np.float32]
 
+_ENOUGH_PX = 400  # long side on which a ground shows
 _DARKER = np.log(4.0)  # how much darker than the lightest tone a ground is
 _MOST, _BORDER = 0.7, 0.9  # share of the sheet, and of its border, that such a ground takes
 _ONE_TONE = 0.4  # spread of a ground's tone (log light), from its 25th to its 75th percentile
@@ -17,6 +18,8 @@ _BROAD_SHARE = 0.15  # of what is light: a sheet on a dark table is broad, and s
 
 def on_dark_ground(guide: Plane) -> bool:
     """Whether a sheet has a dark ground with light strokes on it, and no paper. ``guide`` (h, w) log light."""
+    step = max(1, max(guide.shape) // _ENOUGH_PX)
+    guide = guide[::step, ::step]
     dark = guide < float(np.percentile(guide, 99.5)) - _DARKER
     long = max(guide.shape)
     rim = max(1, round(_RIM * long))
