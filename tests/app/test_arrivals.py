@@ -109,15 +109,15 @@ def test_pages_of_a_pdf_become_sheets_and_bad_ones_a_sentence(window, settle, tm
 def test_pages_are_read_beside_the_window(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A PDF has its place on the pile at once; its pages come in there, and the sheet chosen meanwhile stays so."""
     scans, other = tmp_path / "scans.pdf", tmp_path / "other.png"
-    scans.write_bytes(pdf_of(tilted(0.0), 3.5, 3))
+    scans.write_bytes(pdf_of(tilted(0.0), 3.5, 2))
     other.write_bytes(image_file(tilted(0.0)))
     window.open_files([scans, other])
     assert names(window) == ["scans.pdf", "other.png"]
     window.session.choose(1)
     settle(window)
-    assert names(window) == ["scans-page-1", "scans-page-2", "scans-page-3", "other.png"]
+    assert names(window) == ["scans-page-1", "scans-page-2", "other.png"]
     assert window.session.entry.name == "other.png"
-    assert [entry.state for entry in window.session.entries] == ["ready"] * 4
+    assert [entry.state for entry in window.session.entries] == ["ready"] * 3
 
 
 def test_a_file_removed_while_it_waits_is_said(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
