@@ -10,6 +10,7 @@ from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
+from woad.core.knockout.fading import find_fading
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
@@ -81,3 +82,11 @@ def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
     calm = cv2.GaussianBlur(seen - truth, (0, 0), 4.0)[100:800, 100:740]
     spot = np.hypot(*(np.mgrid[100:800, 100:740] - np.array([470, 400])[:, None, None])) < 60
     assert np.abs(calm[~spot]).mean() < 2.0
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 40), (90, 121)])
+def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) -> None:
+    """However small the sheet: there is no rim to tell."""
+    missing = np.random.default_rng(6).uniform(0, 0.3, shape).astype(np.float32)
+    for paint in (np.zeros(shape, np.uint8), np.ones(shape, np.uint8)):
+        np.testing.assert_array_equal(find_fading(missing, paint, 0.02), np.ones(shape, np.float32))

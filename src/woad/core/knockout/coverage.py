@@ -62,7 +62,7 @@ def body_alpha(
     if rgb is not None:
         out, calm = _rim_share(np.asarray(out), rgb, inner, beside, edge_px)
         out = without_fringe(out, calm, least, inner)
-    if inside is not None:
+    if inside is not None and body < 1:
         # Opaque paint has rims as full as its inside, be they soft.
         lacks = cv2.convertScaleAbs(cv2.bitwise_not(inside.fading), alpha=min(1.0, 5 * (1 - body)))
         out = cv2.min(out, cv2.bitwise_not(lacks))

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
 
 Plane = NDArray[np.float32]
@@ -140,7 +141,5 @@ def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places,
 
 def _along(plane: Plane, told: NDArray[np.bool_]) -> Plane:
     """Means over some cells, of those that are ``told``; 0 where there is none."""
-    total, many = (
-        cv2.GaussianBlur(np.where(told, one, 0).astype(np.float32), (0, 0), _ALONG / 2) for one in (plane, 1)
-    )
-    return np.asarray(np.where(many > 1e-3, total / np.maximum(many, 1e-3), 0), np.float32)
+    mean, weight = mean_of(plane, told.astype(np.float32), _ALONG / 2)
+    return np.asarray(np.where(weight > 1e-3, mean, 0), np.float32)

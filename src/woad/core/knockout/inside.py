@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fading import find_fading
+from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
 
 Plane = NDArray[np.float32]
@@ -82,7 +83,7 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     """Of pale paint what is half as deep as its inside close by, without its outermost cells: where paper beside it is
     darker than it was taken for, paint seems to go on."""
     told = inner.astype(np.float32)
-    own, weight = _mean_of(missing, told, _BESIDE)
+    own, weight = mean_of(missing, told, _BESIDE)
     half = paint & (cv2.GaussianBlur(missing, (0, 0), _OVER[0]) > 0.5 * own) & (weight > _IN_REACH)
     half = cv2.morphologyEx(half, cv2.MORPH_CLOSE, _BOX5) & paint  # mottled paint has its holes
     return np.asarray(cv2.erode(half, _BOX3))
@@ -93,7 +94,7 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
     told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
-    around, wide = (_mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
+    around, wide = (mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
     pale = (told > 0) & ((around > 1) | ((wide > _WIDE) & (around > _CLOSE)))
@@ -136,12 +137,6 @@ def _bays(missing: Plane, paper: NDArray[np.bool_], least: float) -> NDArray[np.
     goes_on = np.zeros(int(pieces.max()) + 1, bool)
     goes_on[pieces[paper]] = True
     return np.asarray(bare & goes_on[pieces])
-
-
-def _mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
-    """Mean around each cell of those that tell, and their weight there."""
-    weight = np.asarray(cv2.GaussianBlur(told, (0, 0), sigma), np.float32)
-    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32), weight
 
 
 def _of_areas(

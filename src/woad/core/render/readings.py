@@ -60,12 +60,18 @@ class Readings:
     @property
     def ink_density(self) -> float | None:
         """Density of full ink in the scan, or None without marks."""
-        return None if isinstance(self.ink, NoEstimate) else float(-np.log10(max(self.ink_fold, 1e-3)))
+        return None if isinstance(self.ink, NoEstimate) else _density(self.ink_fold)
 
     @property
     def ink_point(self) -> float:
         """Density from which on this sheet's ink counts as full: the light flank of the ink's own hump is full ink still."""
-        density = self.ink_density
-        if density is None or isinstance(self.ink, NoEstimate):
-            return 1.2
-        return max(density - self.ink.flank_d, 0.1)
+        return 1.2 if isinstance(self.ink, NoEstimate) else full_from(self.ink, self.ink_fold)
+
+
+def full_from(ink: InkColour, reflectance: float) -> float:
+    """Density from which an ink counts as full where it has that ``reflectance``, in one channel or folded."""
+    return max(_density(reflectance) - ink.flank_d, 0.1)
+
+
+def _density(reflectance: float) -> float:
+    return float(-np.log10(max(reflectance, 1e-3)))

@@ -15,7 +15,9 @@ from woad.core.ink.dropout import Colour, refusal
 from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
-from woad.core.render.readings import Readings
+from woad.core.render.readings import Readings, full_from
+
+_BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
 
 
 @dataclass(frozen=True)
@@ -73,9 +75,6 @@ class Recipe:
         return (self.one_ink, self.evening, self.noise_scale, self.softness, self.peak, self.dropped, self.touches)
 
 
-_BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
-
-
 def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
     """The three points in force: set ones, else the sheet's own; always in order."""
     # Colour is anchored where it lies: full ink at the density that full ink gets leaves every tone alone. But black ink is
@@ -100,7 +99,7 @@ def _black_point(docket: Docket, readings: Readings) -> float:
     lightest = max(readings.ink.reflectance)
     if lightest > _BLACK or lightest - min(readings.ink.reflectance) > _GREY:
         return docket.ink.darkness
-    return max(-float(np.log10(max(lightest, 1e-3))) - readings.ink.flank_d, 0.1)
+    return full_from(readings.ink, lightest)
 
 
 def reading_of(docket: Docket, one_ink: bool) -> Reading:

@@ -1,0 +1,18 @@
+"""Means around each pixel of those that tell."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+
+def mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
+    """Mean of a plane (h, w) around each pixel, Gaussian of ``sigma`` px, by how much each is ``told`` (h, w), 0..1; and how
+    much of them tells there.
+
+    Source: normalized convolution (Knutsson and Westin 1993)."""
+    weight = np.asarray(cv2.GaussianBlur(told, (0, 0), sigma), np.float32)
+    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32), weight
