@@ -105,7 +105,9 @@ def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
     path.write_bytes(png_bytes(np.full(shape, 0 if kind == "black" else 255, np.uint8)))
     done = run("clean", path, "--out", tmp_path / "out", "--json")
     assert done.returncode == 0, done.stderr
-    readings = json.loads(done.stdout)["readings"]
+    report = json.loads(done.stdout)
+    readings = report["readings"]
+    assert report["look"].endswith(".")
     assert readings["ink"]["doubt"] or readings["paper"]["doubt"]
     alpha = pixels(tmp_path / "out" / "odd-cutout.png")[..., 3]
     assert (alpha == (255 if kind == "black" else 0)).all()

@@ -173,6 +173,31 @@ def test_a_tiny_sheet_is_measured() -> None:
         assert sheet.readings.light_doubt is not None
 
 
+def test_marks_lighter_than_their_paper_are_said_and_glare_or_a_white_lid_is_not() -> None:
+    """White paint on toned paper goes with the paper, and the sheet says so, with its share; what is no mark is not counted."""
+    scan = pen_scan(Light(0.2, 30))
+    toned = scan.field * np.float32(0.45)
+    white = np.roll(scan.coverage, 60, axis=1)[..., None]  # the same strokes beside the ink, in white
+    marks = 1 - 0.95 * scan.coverage[..., None]
+
+    def lighter(linear: np.ndarray, says: bool) -> float:
+        readings = sheet_of(
+            np.rint(srgb_encode(np.clip(linear, 0, 1).astype(np.float32)) * 255).astype(np.uint8)
+        ).readings
+        assert ("lighter than its paper" in readings.paper_trouble) is says
+        return readings.lighter_share
+
+    painted = lighter(toned * marks * (1 - white) + 0.88 * white * scan.field / scan.field.max(), says=True)
+    assert painted == pytest.approx(float((white > 0.5).mean()), rel=0.4)
+    h, w = scan.coverage.shape
+    y, x = np.mgrid[0:h, 0:w]
+    glare = 0.4 * np.exp(-((x - w / 2) ** 2 + (y - h / 2) ** 2) / (0.12 * w) ** 2)[..., None]
+    assert lighter(toned * marks + glare, says=False) == 0
+    lid = toned * marks
+    lid[: h // 20] = 0.95
+    assert lighter(lid, says=False) == 0
+
+
 def test_dense_hatching_all_over_does_not_become_paper() -> None:
     """Nearly half ink everywhere, paper only in gaps of a few pixels: the gaps are the paper, also in falling light."""
     y, x = np.mgrid[0:900, 0:700]

@@ -87,7 +87,7 @@ class Entry:
         """Which step wants to be looked at; nothing when none does."""
         if self.put_by is not None:
             return self.put_by[1]
-        if self.sheet is not None and self.sheet.readings.light_doubt is not None:
+        if self.sheet is not None and self.sheet.readings.paper_trouble:
             return "paper"
         if self.report is not None and any(not fault.mendable for fault in self.report.faults):
             return "scan"

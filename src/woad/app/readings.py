@@ -57,10 +57,10 @@ def trouble(entry: Entry | None, step: str) -> str:
             return worst[0].says
     if step == "square" and entry.sheet.settled and _corners_wanted(entry):
         return "The sheet seems to lie on a table, but its corners are not sure: set them by hand"
-    if step == "paper" and r.light_doubt is not None:
-        return f"The light could not be read: {r.light_doubt.reason}. Click a bare place with This is paper, or take the border"
-    if step == "ink" and r.ink_density is None:
-        return "No marks were found on the sheet"
+    if step == "paper" and r.paper_trouble:
+        return r.paper_trouble
+    if step == "ink" and r.ink_trouble:
+        return r.ink_trouble
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
         return f"{entry.checks.lost} strokes are about to be lost"
     edges = None if entry.checks is None else entry.checks.edges

@@ -133,6 +133,9 @@ def _clean_one(
     with _progress(picture.name, args.json) as progress:
         written = write_sheet(sheet, docket, wish.editions, to, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
+    look = sheet.readings.paper_trouble or sheet.readings.ink_trouble
+    if look:
+        report["look"] = f"{look}."
     if keep is not None:
         text = docket.to_json() + "\n"
         write_safely(keep, lambda path: path.write_bytes(text.encode()), args.overwrite)
@@ -170,6 +173,8 @@ def _tell(name: str, report: dict[str, Any], as_json: bool) -> None:
         print(f"woad: {report['error']}", file=sys.stderr)
     else:
         print(f"{name}: {', '.join(Path(p).name for p in report['written'])} ({report['seconds']:.1f} s)")
+        if "look" in report:
+            print(f"woad: look at {name} in the window. {report['look']}", file=sys.stderr)
 
 
 def apply_change(docket: Docket, change: str) -> Docket:

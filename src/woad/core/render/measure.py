@@ -19,6 +19,7 @@ from woad.core.ink.pencils import Pencil, as_deep, find_pencils
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.lighter import lighter_share
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
 from woad.core.raster.channels import grey_of, lowest
@@ -110,6 +111,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         light=grid,
         cell_px=cell,
         light_doubt=doubt,
+        lighter_share=0.0 if doubt is not None else lighter_share(reduced),
         paper_rgb=paper_rgb,
         paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
         unevenness=light.unevenness() if isinstance(light, LightField) else 1.0,
