@@ -43,7 +43,7 @@ def oracle(sheet: Sheet, ink_encoded: float, halftones: str) -> Result:
     share = np.clip((1 - linear / sheet.scan.field) @ weights, 0, 1)
     k = float(srgb_decode(np.array([ink_encoded], np.float32))[0])
     # Both readings of coverage are right; the oracle gives the one that Woad's medium uses.
-    alpha = share if halftones == "inked" else encoded_share(share, k)
+    alpha = share if halftones != "seen" else encoded_share(share, k)
     return Result("oracle", alpha, np.full(3, ink_encoded, np.float32))
 
 

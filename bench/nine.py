@@ -103,7 +103,7 @@ def oracle(sheet: Recorded, ink: NDArray[np.float32] | None, halftones: str) -> 
     weights /= float((weights * absorbs).sum())
     share = np.clip((1 - relative) @ weights, 0, 1)
     k = float(srgb_decode(ink.mean(keepdims=True))[0])
-    alpha = np.asarray(share if halftones == "inked" else encoded_share(share, k), np.float32)
+    alpha = np.asarray(share if halftones != "seen" else encoded_share(share, k), np.float32)
     return Answer(alpha, ink, over_white(alpha, ink), ink)
 
 

@@ -59,7 +59,10 @@ class InkPanel(StepPanel):
         session = self.session
         self.more = Fold(self.tr("More"), self)
         self.body.addWidget(self.more)
-        self.half = Choice((("inked", self.tr("Crisp")), ("seen", self.tr("As seen"))), self)
+        self.half = Choice(
+            (("auto", self.tr("By itself")), ("inked", self.tr("Crisp")), ("seen", self.tr("As seen"))), self
+        )
+        self.half.button("auto").setToolTip(self.tr("As seen where the ink lies in washes, else crisp"))
         self.half.button("inked").setToolTip(
             self.tr("Half coverage becomes half ink: crisp edges, for pen and lettering")
         )

@@ -49,7 +49,7 @@ class InkSettings(Settings):
     darkness: Annotated[
         float, number("Darkness", 0.3, 3, "D", 0.01, "The density that full ink gets; 3 is the screen's own black.")
     ] = 3.0
-    halftones: Literal["inked", "seen"] = "inked"
+    halftones: Literal["auto", "inked", "seen"] = "auto"
     solid: Annotated[float, number("Solid", 0, 1, "%", 0.01, "How far noise inside blacks is filled.")] = 0.0
     boldness: Annotated[float, number("Boldness", -1, 1, "%", 0.01, "How much fine lines gain or lose.")] = 0.0
     drop_out: Literal["off", "auto"] | tuple[Colour8, ...] = "off"

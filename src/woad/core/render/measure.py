@@ -28,7 +28,7 @@ from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
-from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
+from woad.core.render.medium import Traits, in_washes, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
@@ -119,6 +119,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         floors=floors,
         one_ink=one_ink,
         second_ink=second_ink,
+        washes=one_ink and in_washes(traits),
         weights=weights,
         ink=ink,
         ink_fold=float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06,
@@ -129,7 +130,9 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
         pencils=found,
-        inside=None if one_ink else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
+        inside=None
+        if one_ink and not in_washes(traits)
+        else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
         inside_cell_px=1 << base,
     )
 

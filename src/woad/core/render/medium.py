@@ -17,6 +17,10 @@ from woad.core.raster.channels import grey_of, highest, lowest
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
+_WASHED, _WASHES_BROAD, _WASHES_EVEN = 0.25, 0.15, 0.6  # shares of the marks, see :class:`Traits`
+# Shares of half-tones from which marks are grainy, and surely so, at densities of graphite and of ink: a photo's blur makes
+# some of ink's as well.
+_GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
 _TINT_PX = 2.0  # sigma over which a pale wash's hue shows in the noise
 _LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue,
 _HUED = 0.3  # and share of its depth
@@ -176,12 +180,19 @@ class Proposal:
     why: str
 
 
+def in_washes(traits: Traits | None) -> bool:
+    """Whether a sheet's tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
+    t = traits
+    return t is not None and t.half_tones > _WASHED and t.broad > _WASHES_BROAD and t.flat > _WASHES_EVEN
+
+
 def propose_medium(traits: Traits | None) -> Proposal:
     """The medium whose traits fit best; how sure depends on the runner-up."""
     if traits is None:
         return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
     t = traits
-    coloured, broad, grainy = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3), _ramp(t.half_tones, 0.15, 0.23)
+    coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3)
+    grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     plain = 1 - coloured
     small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
     # On a slip of its own a signature is not small, but still one line of few, joined strokes.
@@ -201,6 +212,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
     )
+    washed = float(in_washes(t))
     seen_blue = max(t.blue, t.blue_lines)
     scores: dict[Medium, tuple[float, str]] = {
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
@@ -216,7 +228,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
             f"grey ink (D {t.density:.2f}) on grey, mottled paper",
         ),
         "pencil": (
-            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - aged),
+            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - aged) * (1 - washed),
             f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
         "lettering": (
@@ -224,8 +236,15 @@ def propose_medium(traits: Traits | None) -> Proposal:
             "heavy, even, solid strokes",
         ),
         "pen": (
-            0.25 + 0.75 * plain * (1 - grainy) * (1 - thick) * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue),
-            f"one ink of D {t.density:.2f} in thin strokes",
+            0.25
+            + 0.75
+            * plain
+            * max((1 - grainy) * (1 - thick), washed)
+            * (1 - aged)
+            * (1 - small)
+            * (1 - greyish)
+            * (1 - blue),
+            f"one ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
         ),
     }
     ranked = sorted(scores.items(), key=lambda item: -item[1][0])

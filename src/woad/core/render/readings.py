@@ -24,10 +24,11 @@ class Readings:
     ``light_doubt`` why the light could not be read, if so; ``lighter_share`` share of the sheet that is clearly lighter than
     its paper; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink, ``second_ink`` whether a few are clearly of another one;
+    ``washes`` whether one ink lies in washes, whose half-tones are its tone;
     ``weights`` (C,) that fold channels for one ink;
     ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
     scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
-    ``inside_cell_px`` lie inside paint, None for one ink;
+    ``inside_cell_px`` lie inside paint, None for one ink without washes;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -50,6 +51,7 @@ class Readings:
     medium_why: str
     hue_share: float = 0.0
     second_ink: bool = False
+    washes: bool = False
     sharpness: float = 0.0
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR
     inside: NDArray[np.uint8] | None = None

@@ -87,14 +87,16 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         # Half covered is what full ink of the hump's own density would cover by half: how far the hump's light flank
         # reaches, which counts as full as well, must not make edges bolder.
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
-        middle = resting_middle(paper, max(full, ink), reading_of(docket, one_ink), darkest(docket.ink.darkness))
+        middle = resting_middle(
+            paper, max(full, ink), reading_of(docket, readings, one_ink), darkest(docket.ink.darkness)
+        )
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
 
 
 def _black_point(docket: Docket, readings: Readings) -> float:
     """The density that gets full in colour: where marks are inked rather than painted, and most of them in black, that of
     the channel in which black is lightest."""
-    if docket.ink.halftones != "inked" or isinstance(readings.ink, NoEstimate):
+    if halftones_of(docket, readings) != "inked" or isinstance(readings.ink, NoEstimate):
         return docket.ink.darkness
     lightest = max(readings.ink.reflectance)
     if lightest > _BLACK or lightest - min(readings.ink.reflectance) > _GREY:
@@ -102,9 +104,16 @@ def _black_point(docket: Docket, readings: Readings) -> float:
     return full_from(readings.ink, lightest)
 
 
-def reading_of(docket: Docket, one_ink: bool) -> Reading:
+def halftones_of(docket: Docket, readings: Readings) -> Reading:
+    """How one ink's half-tones are read: as wished, else as they were seen where the ink lies in washes."""
+    if docket.ink.halftones == "auto":
+        return "seen" if readings.washes else "inked"
+    return docket.ink.halftones
+
+
+def reading_of(docket: Docket, readings: Readings, one_ink: bool) -> Reading:
     """How half-tones are read; colour always keeps the lightness that was seen."""
-    return docket.ink.halftones if one_ink else "seen"
+    return halftones_of(docket, readings) if one_ink else "seen"
 
 
 def darkest(density: float) -> float:
@@ -123,7 +132,7 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
     if docket.knockout.softness is not None:
         softness = float(np.clip(docket.knockout.softness / max(clearing, 1e-3), 0.02, 0.98))
     ink = _ink_colour(docket, readings) if one_ink else (darkest(docket.ink.darkness if docket.ink.on else 3.0),) * 3
-    reading = reading_of(docket, one_ink)
+    reading = reading_of(docket, readings, one_ink)
     if not docket.ink.on:
         own, reading = (readings.ink_density or 1.2) if one_ink else 3.0, "seen"
         points = TonePoints(0.0, resting_middle(0.0, own, reading, min(ink)), own)

@@ -1,0 +1,55 @@
+"""One ink in washes and lines: washes keep the tone they have, and lines get black."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from sheets import pen_sheet, png_bytes, strokes
+from woad.core.docket.media import starting_docket
+from woad.core.formats.read import take_in
+from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.recipe import make_recipe
+from woad.core.render.sheet import make_sheet
+from woad.core.render.whole import render_whole
+from woad.demo.scanner import smooth_noise
+
+DOCKET = starting_docket("pen").with_setting("square.on", False)
+H, W = 900, 1100
+WASHES = ((300, 300, 0.75), (620, 340, 0.5), (420, 620, 0.3))  # x, y, reflectance
+
+
+def washed() -> np.ndarray:
+    """Lines in ink and three washes of it on cream paper, as a scan."""
+    rng = np.random.default_rng(8)
+    art = np.ones((H, W), np.float32)
+    for x, y, tone in WASHES:
+        share = np.zeros((H, W), np.float32)
+        cv2.circle(share, (x, y), 130, 1.0, -1, cv2.LINE_AA)
+        art *= 1 - (1 - tone) * cv2.GaussianBlur(share, (0, 0), 3) * (1 + 0.03 * smooth_noise((H, W), 12, rng))
+    lines = cv2.GaussianBlur(strokes((H, W), 30, rng), (0, 0), 0.7).astype(np.float32) / 255
+    art *= 1 - 0.96 * lines
+    paper = np.array([0.85, 0.83, 0.76], np.float32) * (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]
+    return np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
+
+
+def test_washes_of_one_ink_keep_the_tone_they_were_seen_in() -> None:
+    scan = washed()
+    sheet = make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), DOCKET)
+    assert (sheet.readings.medium, sheet.readings.washes, sheet.readings.one_ink) == ("pen", True, True)
+    assert sheet.readings.inside is not None  # known where paint lies, should the user call it a painting
+    planes = render_whole(sheet, DOCKET)
+    assert planes.alpha is not None
+    seen = 255 - planes.alpha.astype(np.float32)  # over white, in black
+    for x, y, tone in WASHES:
+        middle = np.median(seen[y + 40 : y + 100, x - 30 : x + 30])
+        assert abs(middle - 255 * float(srgb_encode(np.float32([tone]))[0])) < 10
+    assert np.percentile(seen, 0.5) == 0  # the lines are black
+    assert np.median(seen[:40]) == 255
+
+
+def test_shading_by_lines_alone_is_no_wash() -> None:
+    readings = pen_sheet().readings
+    assert not readings.washes
+    assert make_recipe(DOCKET, readings).reading == "inked"
