@@ -10,7 +10,7 @@ from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
-from woad.core.knockout.fading import find_fading
+from woad.core.knockout.fading import find_fading, soft_rims
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
@@ -22,10 +22,15 @@ FADES = np.clip(0.5 - OUT / 120, 0, 1)  # over 120 px
 
 @pytest.fixture(scope="module")
 def sheet() -> Sheet:
-    """A sheet with a blue disc that fades out, a light spot in it; and a pale red one that has an edge, deeper in its middle."""
+    """A sheet with a blue disc that fades out, with a light spot, a cloud left open and a gap with an edge in it; and a pale
+    red one that has an edge, deeper in its middle."""
     rng = np.random.default_rng(5)
     y, x = np.mgrid[:900, :1200]
     light = 1 - 0.95 * np.exp(-(((x - 400) / 14.0) ** 2 + ((y - 470) / 14.0) ** 2))
+    light *= np.clip(
+        (np.hypot(x - 310, y - 360) - 25) / 45, 0, 1
+    )  # paper over 50 px, fading into the wash over 45 more
+    light *= np.hypot(x - 490, y - 380) > 30
     beside = np.hypot(x - 950, y - 450)
     pale = (beside < 150) * (0.22 + 0.4 * np.clip((110 - beside) / 20, 0, 1))
     washes = (FADES * light)[..., None] * (BLUE - PAPER) + pale[..., None] * (RED - PAPER)
@@ -58,7 +63,10 @@ def test_a_wash_that_fades_out_is_no_white_patch(wash: Planes) -> None:
 
 
 def test_a_light_spot_in_it_is_no_hole(wash: Planes) -> None:
+    """Nor is a cloud, where the wash thins out to paper; a gap with an edge is one."""
     assert wash.alpha[440:500, 370:430].min() > 240
+    assert wash.alpha[290:430, 250:370].min() > 240
+    assert wash.alpha[360:400, 470:510].max() < 10
 
 
 def test_a_pale_wash_with_an_edge_covers_up_to_it(wash: Planes) -> None:
@@ -80,7 +88,8 @@ def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
     seen = 255 - wash.alpha[..., None] / 255.0 * (255 - wash.rgb.astype(np.float32))
     truth = 255 * (1 + FADES[..., None] * (BLUE / PAPER - 1))
     calm = cv2.GaussianBlur(seen - truth, (0, 0), 4.0)[100:800, 100:740]
-    spot = np.hypot(*(np.mgrid[100:800, 100:740] - np.array([470, 400])[:, None, None])) < 60
+    y, x = np.mgrid[100:800, 100:740]
+    spot = (np.hypot(x - 400, y - 470) < 60) | (np.hypot(x - 310, y - 360) < 80) | (np.hypot(x - 490, y - 380) < 40)
     assert np.abs(calm[~spot]).mean() < 2.0
 
 
@@ -89,4 +98,6 @@ def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) ->
     """However small the sheet: there is no rim to tell."""
     missing = np.random.default_rng(6).uniform(0, 0.3, shape).astype(np.float32)
     for paint in (np.zeros(shape, np.uint8), np.ones(shape, np.uint8)):
-        np.testing.assert_array_equal(find_fading(missing, paint, 0.02), np.ones(shape, np.float32))
+        np.testing.assert_array_equal(
+            find_fading(missing, paint, 0.02, *soft_rims(missing, paint, 0.02)), np.ones(shape, np.float32)
+        )

@@ -30,16 +30,15 @@ _OVER = 10.0  # cells beyond its rim where something may be left of a wash
 _LEAST = 0.004  # of depth between none and full coverage
 
 
-def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float) -> Plane:
+def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, soft: Plane, rim: Plane) -> Plane:
     """How much each place may cover where paint fades out, 0..1, (h, w) float32: 1 everywhere but towards paper that a wash
     runs out on.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, ``paint`` (h, w) 1 where paint is, 0 on
-    paper, ``least`` the difference that is surely paint. With an edge a wash is deep from its rim on; what fades has hardly
+    paper, ``least`` the difference that is surely paint; ``soft`` and ``rim`` as :func:`soft_rims` tells. With an edge a wash is deep from its rim on; what fades has hardly
     the least there. Light spots in it do not count: what lies between is as deep as around them.
     """
     h, w = missing.shape
-    soft, rim = _soft_rims(missing, paint, least)
     if not soft.any():
         return np.ones((h, w), np.float32)
     size = (-(-w // 2), -(-h // 2))  # what fades does so over many cells
@@ -93,7 +92,7 @@ def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
     return out
 
 
-def _soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[Plane, Plane]:
+def soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[Plane, Plane]:
     """How surely paint fades out at each place of paper's edge, and some cells around it, 0..1, (h, w) float32: by
     whether it gets deeper as evenly as it does further in, or all at once. With it, how deep its rim is."""
     bare = paint == 0

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.knockout.fading import find_fading
+from woad.core.knockout.fading import find_fading, soft_rims
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
 
@@ -26,6 +26,7 @@ _CAST = 0.015  # difference between channels from which paper's colour is anothe
 _CAST_SHARE = 0.25  # and share of the difference that the sheet's own light has from end to end
 # Difference of a pale wash that has an edge; cells of a large opening; difference up to which it is bare paper.
 _EDGE, _LARGE, _AS_BARE = 0.06, 60, 0.0025
+_SOFT = 0.5  # how soft the border of an opening is where paint just thins out
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
 _TIP = 24  # cells of an opening between deep strokes up to which it is no gap in the painting
 _OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
@@ -50,6 +51,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     deep = (missing > _DEEP).astype(np.uint8)
     least = max(_LEAST, 0.8 * floor)
     paint = _painted(missing, deep, least)
+    soft, rim = soft_rims(missing, paint, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, mean = _of_areas(missing, deep, 1 - paint, labels, count)
@@ -67,6 +69,8 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         # one of paper's very tone with an edge all around: paint that thins out has none.
         walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP
         held |= (edged < _GAP) & ~(walled & (size > _LARGE) & (mean < bare + _AS_BARE))
+        # Where paint thins out on all sides, the light spot is its own as well: a cloud left open in a sky.
+        held |= _mean_along(soft, 1 - paint, labels, count) > _SOFT
         held[0] = False
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
@@ -75,7 +79,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
-    fading = find_fading(missing, paint, least)
+    fading = find_fading(missing, paint, least, soft, rim)
     return np.asarray(np.dstack([core, near.astype(np.float32), fading]), np.float32)
 
 
@@ -173,7 +177,11 @@ def _edged_by(
     paint: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int, near: NDArray[np.uint8]
 ) -> NDArray[np.float64]:
     """Of each open area the share of its border that has such paint ``near``, a box of cells around it."""
+    return _mean_along((cv2.dilate(paint, near) > 0).astype(np.float32), bare, labels, count)
+
+
+def _mean_along(plane: Plane, bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int) -> NDArray[np.float64]:
+    """Of each open area the mean of a plane along its border."""
     border = (bare > 0) & (cv2.erode(bare, _BOX3) == 0)
-    beside = cv2.dilate(paint, near) > 0
-    total = np.bincount(labels[border], minlength=count)
-    return np.bincount(labels[border & beside], minlength=count) / np.maximum(total, 1)
+    at = labels[border]
+    return np.bincount(at, plane[border], count) / np.maximum(np.bincount(at, minlength=count), 1)
