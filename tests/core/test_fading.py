@@ -27,9 +27,8 @@ def sheet() -> Sheet:
     rng = np.random.default_rng(5)
     y, x = np.mgrid[:900, :1200]
     light = 1 - 0.95 * np.exp(-(((x - 400) / 14.0) ** 2 + ((y - 470) / 14.0) ** 2))
-    light *= np.clip(
-        (np.hypot(x - 310, y - 360) - 25) / 45, 0, 1
-    )  # paper over 50 px, fading into the wash over 45 more
+    cloud = np.hypot(x - 310, y - 360) - 25  # paper, and then a soft rim
+    light *= np.clip(cloud / 20, 0, 1)
     light *= np.hypot(x - 490, y - 380) > 30
     beside = np.hypot(x - 950, y - 450)
     pale = (beside < 150) * (0.22 + 0.4 * np.clip((110 - beside) / 20, 0, 1))

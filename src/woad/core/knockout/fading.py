@@ -35,8 +35,9 @@ def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, soft: Pl
     runs out on.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, ``paint`` (h, w) 1 where paint is, 0 on
-    paper, ``least`` the difference that is surely paint; ``soft`` and ``rim`` as :func:`soft_rims` tells. With an edge a wash is deep from its rim on; what fades has hardly
-    the least there. Light spots in it do not count: what lies between is as deep as around them.
+    paper, ``least`` the difference that is surely paint; ``soft`` and ``rim`` as :func:`soft_rims` tells. With an edge a wash
+    is deep from its rim on; what fades has hardly the least there. Light spots in it do not count: what lies between is as
+    deep as around them.
     """
     h, w = missing.shape
     if not soft.any():
