@@ -93,6 +93,8 @@ def tilt_reading(sheet: Sheet) -> str:
 
 def corners_text(sheet: Sheet) -> str:
     corners = sheet.found.corners
+    if sheet.found.surround is not None:
+        return "none, a black rim"
     if isinstance(corners, NoEstimate):
         return "none"
     return f"four, {sure_text(corners.sure)}"

@@ -19,6 +19,7 @@ from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
+from woad.core.square.surround import find_surround
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
@@ -33,12 +34,14 @@ Points = NDArray[np.float64]
 class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
-    ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows."""
+    ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
+    the corners (4, 2) of what lies inside a black surround of the scanner's."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
     bent: tuple[Points, ...] = ()
+    surround: Points | None = None
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
@@ -46,7 +49,8 @@ class Found:
         if not isinstance(corners, NoEstimate):
             corners = replace(corners, points=corners.points * by)
         bent = tuple(one * by for one in self.bent)
-        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent)
+        surround = None if self.surround is None else self.surround * by
+        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent, surround)
 
 
 _LATER = NoEstimate("it has not been looked for yet")
@@ -59,12 +63,15 @@ def find_square(scan: Pyramid) -> Found:
     pixels, px = scan.whole(level), float(1 << level)
     corners = find_corners(pixels)
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
+    surround = find_surround(pixels) if inside is None else None
     # One after the other: most of both is Python's, which one core at a time runs.
-    tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside)
+    tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)
-    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent)
+    if surround is not None:
+        surround = surround * px
+    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround)
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:
@@ -129,6 +136,8 @@ def trim_box(
     sw, sh = (scan.height, scan.width) if settings.turn % 180 else (scan.width, scan.height)
     x0, y0 = (w - sw) / 2, (h - sh) / 2
     x1, y1 = x0 + sw, y0 + sh
+    if found.surround is not None:
+        x0, y0, x1, y1 = _inside_surround((x0, y0, x1, y1), found.surround, frame, scan)
     if artwork is not None:
         x0, y0 = min(x0, artwork[0]), min(y0, artwork[1])
         x1, y1 = max(x1, artwork[2]), max(y1, artwork[3])
@@ -149,6 +158,29 @@ def squared_pyramid(scan: Pyramid, frame: Frame) -> Pyramid:
 def _box(points: Points) -> tuple[float, float, float, float]:
     low, high = points.min(axis=0), points.max(axis=0)
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+
+def _inside_surround(
+    edges: tuple[float, float, float, float], surround: Points, frame: Frame, scan: Pyramid
+) -> tuple[float, float, float, float]:
+    """Edges (left, top, right, bottom) on the plane, each moved inwards where a surround lies there, and a little more, as
+    with a sheet's own sides."""
+    out = list(edges)
+    inset = _INSET * (scan.width + scan.height) / 2
+    middle = frame.scan_to_plane(np.array([[scan.width, scan.height]]) / 2)[0]
+    for side in (surround[[i, (i + 1) % 4]] for i in range(4)):
+        if any(
+            (side[:, axis] <= 0).all() or (side[:, axis] >= end).all()
+            for axis, end in enumerate((scan.width, scan.height))
+        ):
+            continue  # the scan's own
+        at = frame.scan_to_plane(side)
+        across = int(np.argmin(np.ptp(at, axis=0)))
+        if at[:, across].mean() < middle[across]:
+            out[across] = max(out[across], float(at[:, across].max()) + inset)
+        else:
+            out[across + 2] = min(out[across + 2], float(at[:, across].min()) - inset)
+    return out[0], out[1], out[2], out[3]
 
 
 def _within(edges: tuple[float, float, float, float], w: int, h: int) -> tuple[float, float, float, float]:

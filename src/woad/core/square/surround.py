@@ -1,0 +1,77 @@
+"""A black surround along some sides of a scan: the lid was open, or the sheet smaller than the glass or laid askew on it."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+Points = NDArray[np.float64]
+
+_BLACK, _PAPER = 0.3, 0.85  # encoded light up to which a surround is black; share of the sheet's tone that is the sheet
+_BROADEST, _LEAST_PX = 0.08, 2.0  # of the scan's side, and px at its narrowest
+_LONG, _STRAIGHT, _ON_LINE = 0.12, 0.8, 2.0  # share of a side that is black; that ends within so many px of one line
+_UPRIGHT = 0.96  # cosine of how far that line may lean
+_FADES = 0.03  # of the scan's side, over which the shadow beside a surround gives way to the sheet
+
+
+def find_surround(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> Points | None:
+    """The part of a reduced scan inside its black surround.
+
+    Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long.
+    Returns its corners (4, 2) px, clockwise from the top left; a side without surround is the scan's own. None when no side
+    has one. Each side is looked at by itself: unlike the four sides of a sheet on a table, one alone is cut away as well.
+    """
+    h, w = pixels.shape[:2]
+    if min(h, w) < 64:
+        return None
+    grey = pixels.max(axis=2).astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    found = [_inner_edge(np.rot90(grey, turns)) for turns in range(4)]
+    if all(edge is None for edge in found):
+        return None
+    # How far in the sheet begins, px, at both ends of the left, top, right and bottom side.
+    left, top, right, bottom = ((0.0, 0.0) if edge is None else edge for edge in found)
+    lines = (
+        (np.array([left[0], 0.0]), np.array([left[1], h])),
+        (np.array([0.0, top[1]]), np.array([w, top[0]])),
+        (np.array([w - right[1], 0.0]), np.array([w - right[0], h])),
+        (np.array([0.0, h - bottom[0]]), np.array([w, h - bottom[1]])),
+    )
+    return np.array([_crossing(lines[i], lines[k]) for i, k in ((0, 1), (2, 1), (2, 3), (0, 3))])
+
+
+def _inner_edge(grey: Plane) -> tuple[float, float] | None:
+    """How far in the sheet begins from the left of ``grey`` (h, w) behind a black surround, at the top and at the bottom: a
+    band or, beside a sheet laid askew, a wedge."""
+    h, w = grey.shape
+    reach = round(_BROADEST * w)
+    near = grey[:, : reach + round(_FADES * w)]
+    broad = _first(near >= _BLACK)
+    open_ = broad < reach  # elsewhere another side's surround, or a mark, goes on
+    rows = np.flatnonzero(open_ & (broad >= _LEAST_PX))
+    if len(rows) < _LONG * h:
+        return None
+    points = np.stack([broad[rows], rows], axis=1).astype(np.float32)
+    vx, vy, x, y = cv2.fitLine(points, cv2.DIST_WELSCH, 0, 0.01, 0.01).ravel().tolist()
+    if abs(vy) < _UPRIGHT:
+        return None
+    slope = vx / vy
+    ends = np.maximum(x + (np.arange(h) - y) * slope, 0)
+    if float((np.abs(broad - ends) < _ON_LINE)[open_].mean()) < _STRAIGHT:
+        return None
+    sheet = _first(near > _PAPER * float(np.median(grey)))
+    fades = float(np.median((sheet - broad)[rows]))
+    return x - y * slope + fades, x + (h - y) * slope + fades
+
+
+def _first(there: NDArray[np.bool_]) -> NDArray[np.intp]:
+    """In each row of (h, w) the first place that is ``there``, w without."""
+    return np.asarray(np.where(there.any(axis=1), np.argmax(there, axis=1), there.shape[1]), np.intp)
+
+
+def _crossing(one: tuple[Points, Points], other: tuple[Points, Points]) -> Points:
+    d, e = one[1] - one[0], other[1] - other[0]
+    across = d[0] * e[1] - d[1] * e[0]
+    gap = other[0] - one[0]
+    return np.asarray(one[0] + d * (gap[0] * e[1] - gap[1] * e[0]) / across)
