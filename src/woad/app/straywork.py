@@ -12,6 +12,7 @@ from woad.core.docket.spotting import MOST_DECIDED, Decision
 from woad.core.render.clearing import goes
 from woad.core.render.found import Found
 from woad.core.spotting.folds import CORE_MM
+from woad.core.spotting.holes import LEAST_MM
 from woad.core.units import mm_to_px
 
 _UNSURE = 0.15  # from which share of dirt a small mark is listed, though it stays
@@ -21,8 +22,8 @@ MANY = 8_000
 
 @dataclass(frozen=True)
 class Item:
-    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` (speck, line, hair, dust, streak, fold), whether it
-    ``goes``."""
+    """One stray: its ``place`` (shares of the scan), ``size_mm``, ``kind`` (speck, line, hole, hair, dust, streak, fold),
+    whether it ``goes``."""
 
     place: tuple[float, float]
     size_mm: float
@@ -74,7 +75,7 @@ def _made(found: Found, entry: Entry) -> Items:
     out = []
     places = found.places()
     for i in np.flatnonzero(listed).tolist():
-        kind = "line" if found.lines[i] else "speck"
+        kind = "speck" if not found.lines[i] else "hole" if found.pieces.box[i, 2:].min() >= LEAST_MM * mm else "line"
         at = (float(places[i, 0]), float(places[i, 1]))
         out.append(Item(at, float(found.pieces.size_px[i] / mm), kind, bool(gone[i])))
     mended = {id(hair) for hair in found.mended_hairs(settings.decided)} if settings.hairs else set()

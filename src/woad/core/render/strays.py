@@ -29,10 +29,12 @@ from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.spotting.closeup import CloseUp, look_closely, off_line
 from woad.core.spotting.folds import Fold
 from woad.core.spotting.hairs import Hair
+from woad.core.spotting.holes import binding_holes
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
 from woad.core.spotting.streaks import Streak
+from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 
@@ -166,7 +168,8 @@ def judged(sheet: Sheet, docket: Docket, blocks: Blocks, known: OnTop) -> Sheet:
     pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
     close = _close_up(sheet, pieces) if 0 < len(pieces) <= MANY else None
     hue = None if close is None else _hues(sheet, docket, close.taken)
-    lines = edge_lines(pieces.box, *sheet.pyramid.size(0), ppi)
+    size = sheet.pyramid.size(0)
+    lines = edge_lines(pieces.box, *size, ppi) | binding_holes(pieces.box, *size, mm_to_px(1, ppi))
     found = Found(
         pieces, dirt_share(pieces, ppi, close, hue), close, hue, lines, known.hairs, wish_of(sheet, docket), ppi, sheet.frame,
         known.streaks, known.folds,

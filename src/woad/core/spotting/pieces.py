@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.holes import binding_holes
 from woad.core.spotting.lines import is_line
 from woad.core.spotting.moments import PLACE, moments_of
 from woad.core.spotting.parting import LEVELS, find_specks, paper_counts, parted
@@ -100,7 +101,8 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
         longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
         thin = area / longest <= _THIN_MM * mm + 2 * block
         small = (longest <= _LONG_MM * mm) & ((longest <= 1.42 * _BROAD_MM * mm) | thin)
-        small |= is_line(stats[:, : cv2.CC_STAT_AREA] * block, most.shape[1] * block, most.shape[0] * block, mm)
+        boxes, sheet = stats[:, : cv2.CC_STAT_AREA] * block, (most.shape[1] * block, most.shape[0] * block)
+        small |= is_line(boxes, *sheet, mm) | binding_holes(boxes, *sheet, mm)
         small[0] = False
         usual = beside.submit(_usual, most, labels, small, area, longest, block)
         number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
