@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-Plane = NDArray[np.float32]
+from woad.core.raster.channels import highest
+
+Pixels = NDArray[Any]  # uint8 or uint16
 Points = NDArray[np.float64]
 
 _BLACK, _PAPER = 0.3, 0.85  # encoded light up to which a surround is black; share of the sheet's tone that is the sheet
@@ -16,7 +20,7 @@ _UPRIGHT = 0.96  # cosine of how far that line may lean
 _FADES = 0.03  # of the scan's side, over which the shadow beside a surround gives way to the sheet
 
 
-def find_surround(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> Points | None:
+def find_surround(pixels: Pixels) -> Points | None:
     """The part of a reduced scan inside its black surround.
 
     Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long.
@@ -26,8 +30,9 @@ def find_surround(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> Points | No
     h, w = pixels.shape[:2]
     if min(h, w) < 64:
         return None
-    grey = pixels.max(axis=2).astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
-    found = [_inner_edge(np.rot90(grey, turns)) for turns in range(4)]
+    black = _BLACK * float(np.iinfo(pixels.dtype).max)
+    sheet = _PAPER * float(np.median(highest(pixels[::8, ::8])))
+    found = [_inner_edge(np.rot90(pixels, turns), black, sheet) for turns in range(4)]
     if all(edge is None for edge in found):
         return None
     # How far in the sheet begins, px, at both ends of the left, top, right and bottom side.
@@ -41,13 +46,15 @@ def find_surround(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> Points | No
     return np.array([_crossing(lines[i], lines[k]) for i, k in ((0, 1), (2, 1), (2, 3), (0, 3))])
 
 
-def _inner_edge(grey: Plane) -> tuple[float, float] | None:
-    """How far in the sheet begins from the left of ``grey`` (h, w) behind a black surround, at the top and at the bottom: a
-    band or, beside a sheet laid askew, a wedge."""
-    h, w = grey.shape
+def _inner_edge(pixels: Pixels, black: float, sheet: float) -> tuple[float, float] | None:
+    """How far in the sheet begins from the left of ``pixels`` (h, w, C) behind a black surround, at the top and at the
+    bottom: a band or, beside a sheet laid askew, a wedge. Up to which code it is ``black``, and from which it is ``sheet``."""
+    h, w = pixels.shape[:2]
     reach = round(_BROADEST * w)
-    near = grey[:, : reach + round(_FADES * w)]
-    broad = _first(near >= _BLACK)
+    if float((highest(pixels[:, 1]) < black).mean()) < _LONG:
+        return None
+    near = highest(pixels[:, : reach + round(_FADES * w)])
+    broad = _first(near >= black)
     open_ = broad < reach  # elsewhere another side's surround, or a mark, goes on
     rows = np.flatnonzero(open_ & (broad >= _LEAST_PX))
     if len(rows) < _LONG * h:
@@ -60,8 +67,7 @@ def _inner_edge(grey: Plane) -> tuple[float, float] | None:
     ends = np.maximum(x + (np.arange(h) - y) * slope, 0)
     if float((np.abs(broad - ends) < _ON_LINE)[open_].mean()) < _STRAIGHT:
         return None
-    sheet = _first(near > _PAPER * float(np.median(grey)))
-    fades = float(np.median((sheet - broad)[rows]))
+    fades = float(np.median((_first(near > sheet) - broad)[rows]))
     return x - y * slope + fades, x + (h - y) * slope + fades
 
 
