@@ -5,9 +5,11 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from sheets import SHADOW, pen_scan, pen_sheet, sheet_of, strokes
 from woad.core.docket.marking import PaperSettings
+from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import make_gain, sample_grid
@@ -19,6 +21,8 @@ from woad.core.raster.transfer import srgb_encode
 from woad.core.render.places import border_places
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, resquare
+from woad.core.render.trouble import paper_trouble
+from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, smooth_noise
 
 
@@ -173,29 +177,53 @@ def test_a_tiny_sheet_is_measured() -> None:
         assert sheet.readings.light_doubt is not None
 
 
-def test_marks_lighter_than_their_paper_are_said_and_glare_or_a_white_lid_is_not() -> None:
-    """White paint on toned paper goes with the paper, and the sheet says so, with its share; what is no mark is not counted."""
+def on_toned_paper(
+    white: float, glare: float = 0.0, lid: int = 0
+) -> tuple[Sheet, NDArray[np.bool_], NDArray[np.bool_]]:
+    """Ink on paper that is less than half as light as white, the same strokes in white ink beside it, glare, and a white lid
+    beyond the sheet; with where it is surely inked, and surely white."""
     scan = pen_scan(Light(0.2, 30))
-    toned = scan.field * np.float32(0.45)
-    white = np.roll(scan.coverage, 60, axis=1)[..., None]  # the same strokes beside the ink, in white
-    marks = 1 - 0.95 * scan.coverage[..., None]
-
-    def lighter(linear: np.ndarray, says: bool) -> float:
-        readings = sheet_of(
-            np.rint(srgb_encode(np.clip(linear, 0, 1).astype(np.float32)) * 255).astype(np.uint8)
-        ).readings
-        assert ("lighter than its paper" in readings.paper_trouble) is says
-        return readings.lighter_share
-
-    painted = lighter(toned * marks * (1 - white) + 0.88 * white * scan.field / scan.field.max(), says=True)
-    assert painted == pytest.approx(float((white > 0.5).mean()), rel=0.4)
+    ink = scan.coverage[..., None]
+    light = np.roll(ink, 60, axis=1) * white
+    linear = scan.field * (0.45 * (1 - 0.95 * ink) * (1 - light) + light / scan.field.max())
     h, w = scan.coverage.shape
     y, x = np.mgrid[0:h, 0:w]
-    glare = 0.4 * np.exp(-((x - w / 2) ** 2 + (y - h / 2) ** 2) / (0.12 * w) ** 2)[..., None]
-    assert lighter(toned * marks + glare, says=False) == 0
-    lid = toned * marks
-    lid[: h // 20] = 0.95
-    assert lighter(lid, says=False) == 0
+    linear += glare * np.exp(-((x - w / 2) ** 2 + (y - h / 2) ** 2) / (0.12 * w) ** 2)[..., None]
+    linear[:lid] = 0.95
+    scanned = srgb_encode(np.clip(linear, 0, 1).astype(np.float32))
+    return (
+        sheet_of(np.rint(scanned * 255).astype(np.uint8)),
+        (ink > 0.98)[..., 0] & (light < 0.01)[..., 0],
+        light[..., 0] > 0.98,
+    )
+
+
+def test_white_ink_on_toned_paper_is_a_mark_and_stays_white() -> None:
+    """It covers, in white, beside ink that is black; over white it does not show. With one ink it goes, and the sheet says so."""
+    sheet, black, white = on_toned_paper(1.0)
+    assert sheet.readings.light_marks is not None
+    assert sheet.readings.light_marks.share == pytest.approx(float(white.mean()), rel=0.5)
+    docket = starting_docket("pen").with_setting("square.on", False)
+    assert paper_trouble(docket, sheet.readings) == ""
+    planes = render_whole(sheet, docket)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    assert planes.alpha[white].mean() > 240
+    assert planes.rgb[white].min(axis=1).mean() > 250
+    assert planes.alpha[black].mean() > 245
+    assert planes.rgb[black].max(axis=1).mean() < 12
+    bare = cv2.dilate((black | white).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
+    assert planes.alpha[bare].mean() < 0.3
+    one = docket.with_setting("knockout.colour", "one ink")
+    assert "lighter than its paper" in paper_trouble(one, sheet.readings)
+    alone = render_whole(sheet, one).alpha
+    assert alone is not None
+    assert np.median(alone[white]) == 0
+
+
+@pytest.mark.parametrize(("glare", "lid"), [(0.0, 0), (0.4, 0), (0.0, 40)], ids=["nothing", "glare", "white lid"])
+def test_glare_and_a_white_lid_are_no_light_marks(glare: float, lid: int) -> None:
+    assert on_toned_paper(0.0, glare, lid)[0].readings.light_marks is None
 
 
 def test_dense_hatching_all_over_does_not_become_paper() -> None:

@@ -14,6 +14,7 @@ from woad.core.render.check import Checks
 from woad.core.render.report import ScanReport
 from woad.core.render.sheet import Sheet, glance_sheet, settle_sheet
 from woad.core.render.spots import propose_spots
+from woad.core.render.trouble import paper_trouble
 
 if TYPE_CHECKING:
     from woad.app.takes import Take
@@ -87,7 +88,8 @@ class Entry:
         """Which step wants to be looked at; nothing when none does."""
         if self.put_by is not None:
             return self.put_by[1]
-        if self.sheet is not None and self.sheet.readings.paper_trouble:
+        sheet, history = self.sheet, self.history
+        if sheet is not None and history is not None and paper_trouble(history.docket, sheet.readings):
             return "paper"
         if self.report is not None and any(not fault.mendable for fault in self.report.faults):
             return "scan"

@@ -9,6 +9,7 @@ from woad.core.render.faults import KEYSTONE_PERCENT, keystone_percent, tilt_of
 from woad.core.render.recipe import make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import SURE, corners_in_force, tilt_in_force
+from woad.core.render.trouble import ink_trouble, paper_trouble
 from woad.core.units import px_to_mm
 
 
@@ -57,10 +58,10 @@ def trouble(entry: Entry | None, step: str) -> str:
             return worst[0].says
     if step == "square" and entry.sheet.settled and _corners_wanted(entry):
         return "The sheet seems to lie on a table, but its corners are not sure: set them by hand"
-    if step == "paper" and r.paper_trouble:
-        return r.paper_trouble
-    if step == "ink" and r.ink_trouble:
-        return r.ink_trouble
+    if step == "paper" and entry.history is not None:
+        return paper_trouble(entry.history.docket, r)
+    if step == "ink":
+        return ink_trouble(r)
     if step == "knockout" and entry.checks is not None and entry.checks.lost_share > 0.002:
         return f"{entry.checks.lost} strokes are about to be lost"
     edges = None if entry.checks is None else entry.checks.edges

@@ -116,6 +116,7 @@ def _clean_one(
     from woad.core.formats.write import refuse_existing, write_safely
     from woad.core.render.sheet import resquare
     from woad.core.render.strays import lean_sheet
+    from woad.core.render.trouble import ink_trouble, paper_trouble
 
     to = Destination(args.out, picture.stem, args.overwrite, args.scans)
     for edition in wish.editions:
@@ -133,7 +134,7 @@ def _clean_one(
     with _progress(picture.name, args.json) as progress:
         written = write_sheet(sheet, docket, wish.editions, to, progress)
     report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
-    look = sheet.readings.paper_trouble or sheet.readings.ink_trouble
+    look = paper_trouble(docket, sheet.readings) or ink_trouble(sheet.readings)
     if look:
         report["look"] = f"{look}."
     if keep is not None:

@@ -90,7 +90,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "lightness": round(r.paper_lightness, 2),
             "unevenness": round(r.unevenness, 3),
             "noise_density": round(r.clearing, 4),
-            "lighter_share": round(r.lighter_share, 4),
+            "light_marks": 0.0 if r.light_marks is None else round(r.light_marks.share, 4),
             "doubt": r.light_doubt.reason if r.light_doubt is not None else None,
         },
         "ink": {

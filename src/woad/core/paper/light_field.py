@@ -26,6 +26,7 @@ from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.gutter import Gutter, find_gutter
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
+from woad.core.paper.toned import without_light_marks
 from woad.core.paper.waves import under_paint
 from woad.core.raster.channels import grey_of
 
@@ -74,6 +75,9 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     Returns the field, or why there is none (nothing on the sheet looks like paper).
     """
     logs = np.log(np.maximum(linear, np.float32(2e-4)))
+    if on_dark_ground(grey_of(logs)):
+        return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
+    logs = without_light_marks(logs)
     with ThreadPoolExecutor(1) as beside:
         cutting = beside.submit(cut, logs)  # as long as all that blocks tell
         guide = grey_of(logs)
@@ -81,8 +85,6 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         if float(np.exp(np.percentile(tone, 98))) < 0.02:
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
-        if on_dark_ground(guide):
-            return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
         hue = hues(logs, guide, tone, spread, size)
         fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
         cells = without(cutting.result(), fitting < 0.5)

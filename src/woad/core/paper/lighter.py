@@ -1,40 +1,89 @@
-"""Marks lighter than their paper: white paint or chalk on toned paper, which would go with it unsaid."""
+"""Marks lighter than their paper: white ink, paint or chalk on toned paper, which would go with the paper."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
+from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 
 Plane = NDArray[np.float32]
+Plane8 = NDArray[np.uint8]
 
 _LIGHTER = 1.25  # of the paper's light: what noise, sheen and light that was read a little wrong do not reach
 _STEP = 0.15  # of the paper's light, across an edge of 5 px: glare has none
-_EDGED = 0.5  # share of a place's rim that has such an edge
-_LEAST_PX = 6  # a place's area from which it is no grain
+_EDGED = 0.5  # share of a place's rim beside paper that has such an edge
+_INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
+_OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
+_LEAST_PX, _LEAST = (
+    6,
+    0.001,
+)  # a place's area from which it is no grain; share of the sheet from which there are such marks
+_FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
+_MOST = 1.6  # codes of reflectance end a little above
+_FROM = 0.2  # share of full light up to which it is the paper's tooth or an edge's blur
 
 
-def lighter_share(reflectance: Plane) -> float:
-    """Share of a sheet (0..1) that is clearly lighter than its paper, as marks are.
+@dataclass(frozen=True, eq=False)
+class LightMarks:
+    """``where`` (h, w, 1) uint8, 255 where the reduced sheet has light marks and close by; ``share`` of the sheet that they
+    cover, 0..1; ``full`` reflectance from which they cover all."""
 
-    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long. Only places with edges count that do not reach
-    the sheet's border, beyond which a white table or lid may show.
+    where: Plane8
+    share: float
+    full: float
+
+    def coverage(self, folded: Codes, where: Plane8) -> Plane8:
+        """Coverage (h, w) of light marks in a tile of folded reflectance codes (h, w), held to ``where`` they are."""
+        return np.asarray(cv2.min(look_up(folded, self._table), where), np.uint8)
+
+    @cached_property
+    def _table(self) -> Table8:
+        start = 1 + _FROM * (self.full - 1)
+        return table_8bit(lambda r: np.clip((r - start) / (self.full - start), 0, 1))
+
+
+def find_light_marks(reflectance: Plane) -> LightMarks | None:
+    """What on a sheet is clearly lighter than its paper, as marks are; None when there is hardly anything.
+
+    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long. Only places with edges count, and none that lies
+    along the sheet's border, beyond which a white table or lid may show.
     """
-    grey = np.asarray(cv2.blur(grey_of(reflectance), (3, 3)), np.float32)
+    own = grey_of(reflectance)
+    grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
     light = (grey > _LIGHTER).astype(np.uint8)
     if not light.any():
-        return 0.0
+        return None
     count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
-    box = np.ones((5, 5), np.uint8)
     rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
-    step = cv2.subtract(cv2.dilate(grey, box), cv2.erode(grey, box)).ravel()[rim]
+    low = cv2.erode(grey, _BOX5).ravel()[rim]
+    step = cv2.dilate(grey, _BOX5).ravel()[rim] - low
     of = labels.ravel()[rim]
-    edged = np.bincount(of, step > _STEP, count) >= _EDGED * np.maximum(np.bincount(of, minlength=count), 1)
-    height, width = light.shape
-    x, y, w, h, area = stats.T
-    inner = (x > 0) & (y > 0) & (x + w < width) & (y + h < height)
-    marks = edged & inner & (area >= _LEAST_PX)
+    rims = np.bincount(of, minlength=count)
+    beside_paper = low > _INKED  # an edge against ink is the ink's
+    told = np.bincount(of[beside_paper], minlength=count)
+    edges = np.bincount(of[beside_paper & (step > _STEP)], minlength=count)
+    edged = (edges >= _EDGED * told) & (told >= _TOLD * rims)
+    area = stats[:, cv2.CC_STAT_AREA]
+    marks = edged & (_on_border(labels, count) < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
     marks[0] = False
-    return float(area[marks].sum()) / light.size
+    share = float(area[marks].sum()) / light.size
+    if share < _LEAST:
+        return None
+    there = marks[labels]
+    full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
+    where = cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5)
+    return LightMarks(np.asarray(where)[..., None], share, max(full, _LIGHTER))
+
+
+def _on_border(labels: NDArray[np.int32], count: int) -> NDArray[np.intp]:
+    """How many px of each place lie on the sheet's border."""
+    return np.bincount(np.concatenate([labels[0], labels[-1], labels[1:-1, 0], labels[1:-1, -1]]), minlength=count)
+
+
+_BOX5 = np.ones((5, 5), np.uint8)

@@ -19,7 +19,7 @@ from woad.core.ink.pencils import Pencil, as_deep, find_pencils
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
-from woad.core.paper.lighter import lighter_share
+from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
 from woad.core.raster.channels import grey_of, lowest
@@ -97,7 +97,9 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
         off, far_off = _off_ink(reduced, ink, first_floor)
-        second_ink = far_off > _SEAL  # a red seal beside black lettering, however small, is another ink
+        light_marks = None if doubt is not None else find_light_marks(reduced)
+        # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
+        second_ink = far_off > _SEAL or light_marks is not None
         one_ink = off < _SEVERAL and not second_ink
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
@@ -105,13 +107,15 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         histogram = tone_histogram(_fold(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
+        if traits is not None:
+            traits = replace(traits, light_marks=light_marks is not None)
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found))
     return Readings(
         light=grid,
         cell_px=cell,
         light_doubt=doubt,
-        lighter_share=0.0 if doubt is not None else lighter_share(reduced),
+        light_marks=light_marks,
         paper_rgb=paper_rgb,
         paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
         unevenness=light.unevenness() if isinstance(light, LightField) else 1.0,

@@ -37,6 +37,7 @@ class Traits:
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet;
+    ``light_marks`` whether marks are lighter than the paper;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -61,6 +62,7 @@ class Traits:
     aspect: float
     blue_ink: float
     blue_lines: float = 0.0
+    light_marks: bool = False
 
 
 def read_traits(
@@ -133,9 +135,10 @@ def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits |
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
-    """Which reflectances (..., 3) are light blue."""
+    """Which reflectances (..., 3) are light blue: no lighter than the paper, as white on cream is, which is bluer as well."""
     red, green, blue = (values[..., c] for c in range(3))
-    return np.asarray((blue - red > 0.06) & (green >= red - 0.03) & (values @ np.full(3, 1 / 3, np.float32) > 0.45))
+    light = values @ np.full(3, 1 / 3, np.float32)
+    return np.asarray((blue - red > 0.06) & (green >= red - 0.03) & (light > 0.45) & (light < 1))
 
 
 def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[float, float]:
@@ -213,6 +216,8 @@ def propose_medium(traits: Traits | None) -> Proposal:
         * _ramp(t.dark_ink, 0.015, 0.05)
     )
     washed = float(in_washes(t))
+    if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
+        aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
     scores: dict[Medium, tuple[float, str]] = {
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),

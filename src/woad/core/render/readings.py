@@ -11,9 +11,9 @@ from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil
+from woad.core.paper.lighter import LightMarks
 
 NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
-LIGHT_MARKS = 0.001  # share of a sheet from which it has marks lighter than its paper
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,8 +21,8 @@ class Readings:
     """Measurements of one sheet.
 
     ``light`` (gh, gw, C) float32 linear value of paper at the centres of cells of ``cell_px`` level-0 pixels;
-    ``light_doubt`` why the light could not be read, if so; ``lighter_share`` share of the sheet that is clearly lighter than
-    its paper; ``floors`` darkness that bare paper does not reach, at
+    ``light_doubt`` why the light could not be read, if so; ``light_marks`` marks that are lighter than the paper, on cells of
+    ``inside_cell_px``; ``floors`` darkness that bare paper does not reach, at
     level 0, 1, 2, …; ``one_ink`` whether all marks are one ink, ``second_ink`` whether a few are clearly of another one;
     ``washes`` whether one ink lies in washes, whose half-tones are its tone;
     ``weights`` (C,) that fold channels for one ink;
@@ -35,7 +35,7 @@ class Readings:
     light: NDArray[np.float32]
     cell_px: int
     light_doubt: NoEstimate | None
-    lighter_share: float
+    light_marks: LightMarks | None
     paper_rgb: tuple[int, int, int]
     paper_lightness: float
     unevenness: float
@@ -56,24 +56,6 @@ class Readings:
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR
     inside: NDArray[np.uint8] | None = None
     inside_cell_px: int = 1
-
-    @property
-    def paper_trouble(self) -> str:
-        """What wants to be looked at in the Paper step, in words, or an empty text."""
-        if self.light_doubt is not None:
-            reason = self.light_doubt.reason
-            return f"The light could not be read: {reason}. Click a bare place with This is paper, or take the border"
-        if self.lighter_share >= LIGHT_MARKS:
-            return (
-                f"{self.lighter_share:.1%} of the sheet is lighter than its paper and goes with it. Hold light marks with "
-                "Keep in the Knock-out step; if it is bare paper, click it with This is paper"
-            )
-        return ""
-
-    @property
-    def ink_trouble(self) -> str:
-        """The same of the Ink step."""
-        return "No marks were found on the sheet" if self.ink_density is None else ""
 
     @property
     def clearing(self) -> float:

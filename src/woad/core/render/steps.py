@@ -230,6 +230,9 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
     alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
+    if readings.light_marks is not None:
+        near = sample_grid(readings.light_marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
+        alpha = np.asarray(cv2.max(alpha, readings.light_marks.coverage(evened.folded, near[..., 0])))
     return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
 
 

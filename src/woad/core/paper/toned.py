@@ -1,0 +1,78 @@
+"""Toned paper with light marks on it: they are taken out before the light is looked for, which else would rise to them."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.paper.lighter import find_light_marks
+from woad.core.paper.smooth_light import low_basis, solved
+from woad.core.raster.channels import grey_of
+
+Plane = NDArray[np.float32]
+
+_ENOUGH_PX = 160  # long side on which the paper's tone shows
+_RIM = 0.03  # share of the longer side
+_GIVE = (0.4, 0.25, 0.15, 0.1, 0.08, 0.08)  # natural log, how far paper may lie off its tone, round by round
+_MOST, _RIM_MOST, _EVEN = (
+    0.5,
+    0.7,
+    0.03,
+)  # share of the sheet, and of its rim, that has it; and its deviation, natural log
+_LIGHTER, _SPECK = 0.2, 0.0005  # natural log that a share of the sheet lies above it, if there are light marks
+_AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on a mark
+_GROWN = np.ones((5, 5), np.uint8)
+
+
+def without_light_marks(logs: Plane) -> Plane:
+    """Log light (h, w, C) of a reduced sheet with its light marks filled with the paper around them; the same without any.
+
+    Paper is what most of the sheet and most of its rim are, in one even tone: paint that covers all of a sheet is not as
+    even, and paper that it leaves open is not all inside.
+    """
+    tone = _paper_tone(logs)
+    if tone is None:
+        return logs
+    above = grey_of(logs) - tone
+    found = find_light_marks(np.exp(above)[..., None])
+    if found is None:
+        return logs
+    marks = cv2.dilate(found.where[..., 0], _GROWN)
+    step = max(1, max(marks.shape) // _ENOUGH_PX)
+    small = np.asarray(above[::step, ::step], np.float32)
+    told = ((np.abs(small) < _GIVE[-1]) & (marks[::step, ::step] == 0)).astype(np.float32)
+    sigma = _AROUND * max(small.shape)
+    weight = cv2.GaussianBlur(told, (0, 0), sigma)
+    at = np.flatnonzero(marks)
+    out = logs.copy()
+    for c in range(logs.shape[2]):
+        off = np.asarray(logs[::step, ::step, c] - tone[::step, ::step], np.float32)
+        around = cv2.GaussianBlur(off * told, (0, 0), sigma) / np.maximum(weight, 1e-6)
+        wide = cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        out[..., c].reshape(-1)[at] = (tone + wide).ravel()[at]
+    return out
+
+
+def _paper_tone(logs: Plane) -> Plane | None:
+    """The paper's tone (h, w) as a smooth surface, if the sheet is toned paper with something lighter on it, else None."""
+    h, w = logs.shape[:2]
+    step = max(1, max(h, w) // _ENOUGH_PX)
+    small = grey_of(logs[::step, ::step])
+    rim = np.ones(small.shape, bool)
+    edge = max(1, round(_RIM * max(small.shape)))
+    rim[edge:-edge, edge:-edge] = False
+    middle = float(np.median(small[rim]))
+    if float((small > middle + _LIGHTER).mean()) < _SPECK:
+        return None
+    basis = low_basis(small.shape)
+    off = small - middle
+    for give in _GIVE:
+        near = np.abs(off) < give
+        if float(near.mean()) < _MOST:
+            return None
+        off = small - (basis @ solved(basis, small, near.astype(np.float32)))[..., 0]
+    paper = np.abs(off) < _GIVE[-1]
+    if float(paper[rim].mean()) < _RIM_MOST or float(off[paper].std()) > _EVEN:
+        return None
+    return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
