@@ -18,8 +18,9 @@ from woad.core.paper.marks import mark_gate, measure_floors
 from woad.core.raster.codes import to_codes
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
+from woad.core.render.automatic import RegionCache
 from woad.core.render.places import border_places
-from woad.core.render.region import render_region
+from woad.core.render.region import overlay_region, render_region
 from woad.core.render.sheet import Sheet, resquare
 from woad.core.render.trouble import paper_trouble
 from woad.core.render.whole import render_whole
@@ -214,6 +215,8 @@ def test_white_ink_on_toned_paper_is_a_mark_and_stays_white() -> None:
     assert planes.rgb[black].max(axis=1).mean() < 12
     bare = cv2.dilate((black | white).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
     assert planes.alpha[bare].mean() < 0.3
+    whole = Region(0, 0, *sheet.pyramid.size(0))
+    assert overlay_region(sheet, docket, "kept", 0, whole, RegionCache())[white].mean() < 5  # no paper left over
     one = docket.with_setting("knockout.colour", "one ink")
     assert "lighter than its paper" in paper_trouble(one, sheet.readings)
     alone = render_whole(sheet, one).alpha

@@ -230,10 +230,19 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
     alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
-    if readings.light_marks is not None:
-        near = sample_grid(readings.light_marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-        alpha = np.asarray(cv2.max(alpha, readings.light_marks.coverage(evened.folded, near[..., 0])))
+    light = light_coverage(evened, readings, level, box)
+    if light is not None:
+        alpha = np.asarray(cv2.max(alpha, light))
     return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
+
+
+def light_coverage(evened: Evened, readings: Readings, level: int, box: Region) -> Plane8 | None:
+    """Coverage (h, w) of marks lighter than their paper in a tile lying at ``box`` of ``level``, or None without any."""
+    marks = readings.light_marks
+    if marks is None:
+        return None
+    near = sample_grid(marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
+    return marks.coverage(evened.folded, near[..., 0])
 
 
 def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
