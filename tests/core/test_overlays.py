@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from sheets import FLAT, colour_sheet, noisy, sheet_of
+from sheets import FLAT as BY_ITSELF
+from sheets import colour_sheet, noisy, sheet_of
 from woad.core.docket.knocking import TonePick
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
@@ -18,6 +19,7 @@ from woad.core.render.sheet import Sheet
 from woad.core.render.strays import look_over
 
 H, W = 400, 520
+FLAT = BY_ITSELF.with_setting("ink.halftones", "inked")  # the grey square by itself is a wash
 
 
 @cache
