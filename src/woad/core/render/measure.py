@@ -20,7 +20,7 @@ from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.lighter import find_light_marks
-from woad.core.paper.marks import SCALES, measure_floors
+from woad.core.paper.marks import LIGHTER, LIGHTER_BESIDE, SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
 from woad.core.raster.channels import grey_of, lowest
 from woad.core.raster.codes import from_codes, to_codes
@@ -83,7 +83,9 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         return _reflectance(pyramid, flat_gain, cell, level, Region(0, 0, *pyramid.size(level)))
 
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
-    first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1)[0]
+    light_marks = None if doubt is not None else find_light_marks(reduced)
+    over = LIGHTER if light_marks is None else LIGHTER_BESIDE
+    first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1, over)[0]
     paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (paper * 3)[:3] if len(paper) == 1 else paper
     code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
@@ -97,13 +99,12 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
         off, far_off = _off_ink(reduced, ink, first_floor)
-        light_marks = None if doubt is not None else find_light_marks(reduced)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = far_off > _SEAL or light_marks is not None
         one_ink = off < _SEVERAL and not second_ink
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
-        floors = _all_floors(pyramid, whole, judged, mean_crops, quick)
+        floors = _all_floors(pyramid, whole, judged, mean_crops, quick, over)
         histogram = tone_histogram(_fold(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
@@ -258,18 +259,23 @@ def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
 
 
 def _all_floors(
-    pyramid: Pyramid, whole: Callable[[int], Plane], weights: tuple[float, ...], crops: list[Plane], quick: bool
+    pyramid: Pyramid,
+    whole: Callable[[int], Plane],
+    weights: tuple[float, ...],
+    crops: list[Plane],
+    quick: bool,
+    over: float,
 ) -> tuple[float, ...]:
     """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from small levels, whose reflectance
     ``whole`` tells."""
-    floors = list(measure_floors([_codes(crop, weights) for crop in crops]))
+    floors = list(measure_floors([_codes(crop, weights) for crop in crops], over=over))
     if quick:
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
         while not pyramid.holds(level):  # dropped from a lean pyramid
             level += 1
-        more = measure_floors([_codes(whole(level), weights)])
+        more = measure_floors([_codes(whole(level), weights)], over=over)
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
     return tuple(floors)

@@ -17,6 +17,7 @@ from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.inner import Inside
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
+from woad.core.raster.channels import lowest
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
 from woad.core.render.hand import Hand, deepened, lightened
@@ -29,6 +30,7 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
+_HUED = 1.8  # times the noise floor of all channels together, for a single one
 _UNSEEN = 2  # coverage, of 255
 _FAINTEST = 7  # coverage, of 255, that the faintest strokes reach somewhere
 _NEARBY_PX = 3  # how far from a pixel its stroke may do so
@@ -119,6 +121,10 @@ def paper_step(
         folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
     floors = level_floors(readings, level, recipe.noise_scale)
     gate = mark_gate(folded, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
+    if not recipe.one_ink and readings.light_marks is not None:
+        # On toned paper pastel may be as light as the paper, and darker in one channel only, which has more noise.
+        hued = mark_gate(lowest(codes), tuple(_HUED * floor for floor in floors), recipe.softness)
+        gate = np.asarray(cv2.max(gate, hued))
     if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
