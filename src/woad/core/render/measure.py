@@ -86,10 +86,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     light_marks = None if doubt is not None else find_light_marks(reduced)
     over = LIGHTER if light_marks is None else LIGHTER_BESIDE
     first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1, over)[0]
-    paper = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
-    rgb = (paper * 3)[:3] if len(paper) == 1 else paper
-    code = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int)
-    paper_rgb = (int(code[0]), int(code[1]), int(code[2]))
+    rgb, paper_rgb = _paper_seen(light, grid)
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
         close = partial(_close_by, pyramid, flat_gain, cell)
         pencils = None if quick else beside.submit(_pencils, reduced, first_floor, close)
@@ -110,6 +107,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         traits = reading.result()
         if traits is not None:
             traits = replace(traits, light_marks=light_marks is not None)
+    washes = in_washes(traits)
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found))
     return Readings(
@@ -124,7 +122,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         floors=floors,
         one_ink=one_ink,
         second_ink=second_ink,
-        washes=one_ink and in_washes(traits),
+        washes=one_ink and washes,
         weights=weights,
         ink=ink,
         ink_fold=float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06,
@@ -135,11 +133,19 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
         pencils=found,
-        inside=None
-        if one_ink and not in_washes(traits)
-        else _inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base),
+        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base)
+        if washes or not one_ink
+        else None,
         inside_cell_px=1 << base,
     )
+
+
+def _paper_seen(light: LightField | NoEstimate, grid: Plane) -> tuple[tuple[float, ...], tuple[int, int, int]]:
+    """The paper's colour on the scan, linear R, G, B and encoded 0..255."""
+    mean = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
+    rgb = (mean * 3)[:3] if len(mean) == 1 else mean
+    r, g, b = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int).tolist()
+    return rgb, (r, g, b)
 
 
 def _pencils(reduced: Plane, floor: float, close: Callable[[float, float], Plane]) -> tuple[Pencil, ...] | NoEstimate:
