@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
 from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
+from woad.core.paper.cast import with_cast
 from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order, smooth
@@ -86,11 +87,13 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         if float(np.exp(np.percentile(tone, 98))) < 0.02:
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
         hue = hues(logs, guide, tone, spread, size)
-        fitting = of_paper_hue(tone, hue, share, low_order(tone, share))
+        lit = low_order(tone, share)
+        fitting = of_paper_hue(tone, hue, share, lit)
         cells = without(cutting.result(), fitting < 0.5)
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
+    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
         shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)
@@ -103,9 +106,10 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         hue = hues(logs, guide, tone, spread, size)
     growth = _QUICK_GROWTH if quick else _GROWTH
     field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), size, growth)
-    if isinstance(field, NoEstimate) or not known:
+    if isinstance(field, NoEstimate):
         return field
-    return replace(field, grid=_with_edges(field.grid, known, (h, w)))
+    grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
+    return replace(field, grid=grid if quick else as_seen(grid))
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:

@@ -1,0 +1,105 @@
+"""Shadows of a hand or a phone: they come in from outside the sheet, have soft edges of any shape, and no hue of their own.
+
+Within one the light is read from the bare paper around each place. What is drawn does not look like that: a wash begins on
+the sheet, or ends in an edge, or has a hue; shading has a grain.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.paper.blocks import spanning
+from woad.core.raster.channels import grey_of, highest, lowest
+from woad.core.raster.means import mean_of
+
+Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+_ENOUGH_PX = 700  # long side on which such a shadow is read
+_LOST, _RIM_SHARE = 0.08, 0.04  # light (natural log) that is lost in one; share of the sheet's rim that it takes
+_LEAST, _BORDER = 0.03, 0.1  # share of the sheet that it covers; of the sheet's shorter side, along the border
+_SOFT, _HARD_SHARE = 0.05, 0.06  # light per px from which an edge is hard; share of it, and of its rim, that may be
+_BARE, _HUED = 0.75, 0.05  # share of it that is bare paper at least; how much channels may differ in it
+_STROKE = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13))
+_GRAIN, _PER_SPREAD, _DEEP = (
+    0.05,
+    4.0,
+    0.9,
+)  # what stands off its surroundings by that is no bare paper; nor what is so dark
+_AROUND, _TOLD = (2.5, 6.0, 15.0, 40.0), 0.02  # px (sigma) that paper is read over; least weight of it
+_SURE, _OFF = 0.15, 0.012  # weight from which it is; how far off (natural log) the light that was found may lie
+_BESIDE = 24.0  # px beyond its rim over which it passes into the light outside
+_CELL = 3  # px of a cell of light
+_BOX3 = np.ones((3, 3), np.uint8)
+
+
+def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float) -> Plane:
+    """Light (gh, gw, C), linear, with what such shadows take that ``grid``, the light as it was found, has not.
+
+    ``logs`` (h, w, C) log light of a reduced sheet; of its blocks of ``block`` px the paper's ``tone`` and how light it would
+    be without shadow, ``lit``, (bh, bw) both; ``spread`` the paper's. The cells get as fine as these shadows ask for.
+    """
+    off = tone - lit
+    rim = np.concatenate([off[0], off[-1], off[1:-1, 0], off[1:-1, -1]])
+    if float((rim < -_LOST).mean()) < _RIM_SHARE:
+        return grid
+    h, w = logs.shape[:2]
+    step = max(1, round(max(h, w) / _ENOUGH_PX))
+    size = (max(1, w // step), max(1, h // step))
+    small = np.asarray(cv2.resize(logs, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+    grey = grey_of(small)
+    surface = cv2.resize(spanning(lit, block, h, w), size, interpolation=cv2.INTER_AREA)
+    closed = cv2.morphologyEx(cv2.GaussianBlur(grey, (0, 0), 0.7), cv2.MORPH_CLOSE, _STROKE)
+    marks = (grey < closed - max(_GRAIN, _PER_SPREAD * spread)) | (grey < surface - _DEEP)
+    told = 1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)
+    paper, weight = mean_of(grey, told, _AROUND[0])
+    paper = np.where(weight > _TOLD, paper, closed)
+    planes = [mean_of(small[..., c], told, _AROUND[0])[0] for c in range(small.shape[2])]
+    shadow = _shadows(paper - surface, told, np.dstack(planes) - paper[..., None])
+    if not shadow.any():
+        return grid
+    away = np.asarray(cv2.distanceTransform((~shadow).astype(np.uint8), cv2.DIST_L2, 3))
+    share = np.clip(1 - away / _BESIDE, 0, 1).astype(np.float32)
+    found = np.log(cv2.resize(grid, size, interpolation=cv2.INTER_LINEAR)).reshape(small.shape)
+    lacks = _bridged(small - found, told * (share > 0)) * share[..., None]
+    cells = (max(2, size[0] // _CELL, grid.shape[1]), max(2, size[1] // _CELL, grid.shape[0]))
+    fine = cv2.resize(grid, cells, interpolation=cv2.INTER_LINEAR).reshape(cells[1], cells[0], -1)
+    more = cv2.resize(lacks, cells, interpolation=cv2.INTER_AREA).reshape(fine.shape)
+    return np.asarray(fine * np.exp(more), np.float32)
+
+
+def _bridged(off: Plane, told: Plane) -> Plane:
+    """What the paper is ``off`` (h, w, C) the light that was found, where it is ``told``, and across marks; nothing where it
+    is hardly off."""
+    out = np.zeros_like(off)
+    for sigma in reversed(_AROUND):
+        for c in range(off.shape[2]):
+            mean, weight = mean_of(off[..., c], told, sigma)
+            out[..., c] += np.clip(weight / _SURE, 0, 1) * (mean - out[..., c])
+    wants = (np.abs(grey_of(out)) > _OFF).astype(np.float32)
+    near = cv2.GaussianBlur(cv2.dilate(wants, _BOX3, iterations=round(2 * _AROUND[0])), (0, 0), _AROUND[0])
+    return np.asarray(out * near[..., None], np.float32)
+
+
+def _shadows(off: Plane, bare: Plane, hue: Plane) -> Mask:
+    """Which places lie in such shadows: by how much the paper is ``off`` the light outside, where it is ``bare``, 0..1, and
+    its ``hue`` (h, w, C), the channels' difference from grey."""
+    gradient = np.hypot(*(cv2.Sobel(off, cv2.CV_32F, x, 1 - x, scale=1 / 8) for x in (1, 0)))
+    outside = hue[off > -_LOST / 2]
+    usual = np.median(outside.reshape(-1, hue.shape[2]), axis=0) if len(outside) else 0
+    tint = np.asarray(hue - usual, np.float32)
+    coloured = highest(tint) - lowest(tint)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((off < -_LOST).astype(np.uint8), connectivity=4)
+    out = np.zeros(off.shape, bool)
+    for i in range(1, count):
+        if stats[i, cv2.CC_STAT_AREA] < _LEAST * off.size:
+            continue
+        own = labels == i
+        border = sum(int(line.sum()) for line in (own[0], own[-1], own[:, 0], own[:, -1]))
+        rim = own & (cv2.erode(own.astype(np.uint8), _BOX3, borderType=cv2.BORDER_REPLICATE) == 0)
+        soft = all(not at.any() or float((gradient[at] > _SOFT).mean()) < _HARD_SHARE for at in (rim, own))
+        plain = float(bare[own].mean()) > _BARE and float(np.median(coloured[own])) < _HUED
+        out |= own & (border > _BORDER * min(off.shape) and soft and plain)
+    return out
