@@ -20,8 +20,9 @@ Mask = NDArray[np.bool_]
 _ENOUGH_PX = 700  # long side on which such a shadow is read
 _LOST, _RIM_SHARE = 0.08, 0.04  # light (natural log) that is lost in one; share of the sheet's rim that it takes
 _LEAST, _BORDER = 0.03, 0.1  # share of the sheet that it covers; of the sheet's shorter side, along the border
-_SOFT, _HARD_SHARE = 0.05, 0.06  # light per px from which an edge is hard; share of it, and of its rim, that may be
-_BARE, _HUED = 0.75, 0.05  # share of it that is bare paper at least; how much channels may differ in it
+_HARD, _SOFT_SHARE = 0.05, 0.3  # light per px from which an edge is hard; share of its rim that is soft at least
+_BARE = 0.75  # share of it that is bare paper at least
+_TINTED, _HUED = 0.1, 0.04  # how much channels may differ in it from the light outside, and within it
 _STROKE = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13))
 _GRAIN, _PER_SPREAD, _DEEP = (
     0.05,
@@ -32,7 +33,7 @@ _AROUND, _TOLD = (2.5, 6.0, 15.0, 40.0), 0.02  # px (sigma) that paper is read o
 _SURE, _OFF = 0.15, 0.012  # weight from which it is; how far off (natural log) the light that was found may lie
 _BESIDE = 24.0  # px beyond its rim over which it passes into the light outside
 _CELL = 3  # px of a cell of light
-_BOX3 = np.ones((3, 3), np.uint8)
+_BOX3, _BOX5 = np.ones((3, 3), np.uint8), np.ones((5, 5), np.uint8)
 
 
 def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float) -> Plane:
@@ -57,13 +58,14 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     paper, weight = mean_of(grey, told, _AROUND[0])
     paper = np.where(weight > _TOLD, paper, closed)
     planes = [mean_of(small[..., c], told, _AROUND[0])[0] for c in range(small.shape[2])]
-    shadow = _shadows(paper - surface, told, np.dstack(planes) - paper[..., None])
+    shadow, other = _shadows(paper - surface, told, np.dstack(planes) - paper[..., None])
     if not shadow.any():
         return grid
     away = np.asarray(cv2.distanceTransform((~shadow).astype(np.uint8), cv2.DIST_L2, 3))
-    share = np.clip(1 - away / _BESIDE, 0, 1).astype(np.float32)
+    # Under what is drawn, the shadow goes on from the paper around it.
+    share = np.maximum(np.clip(1 - away / _BESIDE, 0, 1), other).astype(np.float32)
     found = np.log(cv2.resize(grid, size, interpolation=cv2.INTER_LINEAR)).reshape(small.shape)
-    lacks = _bridged(small - found, told * (share > 0)) * share[..., None]
+    lacks = _bridged(small - found, told * ~other) * share[..., None]
     cells = (max(2, size[0] // _CELL, grid.shape[1]), max(2, size[1] // _CELL, grid.shape[0]))
     fine = cv2.resize(grid, cells, interpolation=cv2.INTER_LINEAR).reshape(cells[1], cells[0], -1)
     more = cv2.resize(lacks, cells, interpolation=cv2.INTER_AREA).reshape(fine.shape)
@@ -83,23 +85,28 @@ def _bridged(off: Plane, told: Plane) -> Plane:
     return np.asarray(out * near[..., None], np.float32)
 
 
-def _shadows(off: Plane, bare: Plane, hue: Plane) -> Mask:
+def _shadows(off: Plane, bare: Plane, hue: Plane) -> tuple[Mask, Mask]:
     """Which places lie in such shadows: by how much the paper is ``off`` the light outside, where it is ``bare``, 0..1, and
-    its ``hue`` (h, w, C), the channels' difference from grey."""
+    its ``hue`` (h, w, C), the channels' difference from grey. And which are something else as dark, or the edge of it."""
     gradient = np.hypot(*(cv2.Sobel(off, cv2.CV_32F, x, 1 - x, scale=1 / 8) for x in (1, 0)))
-    outside = hue[off > -_LOST / 2]
+    hard = cv2.dilate((gradient > _HARD).astype(np.uint8), _BOX5) > 0
+    dark = off < -_LOST
+    outside = hue[~dark]
     usual = np.median(outside.reshape(-1, hue.shape[2]), axis=0) if len(outside) else 0
     tint = np.asarray(hue - usual, np.float32)
-    coloured = highest(tint) - lowest(tint)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((off < -_LOST).astype(np.uint8), connectivity=4)
+    # What is drawn in a shadow has edges, and is cut out of it by them.
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((dark & ~hard).astype(np.uint8), connectivity=4)
     out = np.zeros(off.shape, bool)
     for i in range(1, count):
         if stats[i, cv2.CC_STAT_AREA] < _LEAST * off.size:
             continue
         own = labels == i
         border = sum(int(line.sum()) for line in (own[0], own[-1], own[:, 0], own[:, -1]))
-        rim = own & (cv2.erode(own.astype(np.uint8), _BOX3, borderType=cv2.BORDER_REPLICATE) == 0)
-        soft = all(not at.any() or float((gradient[at] > _SOFT).mean()) < _HARD_SHARE for at in (rim, own))
-        plain = float(bare[own].mean()) > _BARE and float(np.median(coloured[own])) < _HUED
-        out |= own & (border > _BORDER * min(off.shape) and soft and plain)
-    return out
+        beyond = (cv2.dilate(own.astype(np.uint8), _BOX3) > 0) & ~own
+        soft = float((beyond & ~hard).sum()) > _SOFT_SHARE * max(float(beyond.sum()), 1)
+        cast = np.median(tint[own], axis=0)
+        plain = float(bare[own].mean()) > _BARE and float(np.ptp(cast)) < _TINTED
+        if border > _BORDER * min(off.shape) and soft and plain:
+            apart = np.asarray(tint - cast, np.float32)
+            out |= own & (highest(apart) - lowest(apart) < _HUED)  # a pale wash in it has another hue
+    return out, hard | (dark & ~out)
