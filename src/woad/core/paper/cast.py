@@ -31,9 +31,10 @@ _GRAIN, _PER_SPREAD, _DEEP = (
 )  # what stands off its surroundings by that is no bare paper; nor what is so dark
 _AROUND, _TOLD = (2.5, 6.0, 15.0, 40.0), 0.02  # px (sigma) that paper is read over; least weight of it
 _SURE, _OFF = 0.15, 0.012  # weight from which it is; how far off (natural log) the light that was found may lie
+_WANTS, _WANTED = 0.025, 0.06  # light that is wanted, natural log, and from which share of a shadow on
 _BESIDE = 24.0  # px beyond its rim over which it passes into the light outside
 _CELL = 3  # px of a cell of light
-_BOX3, _BOX5 = np.ones((3, 3), np.uint8), np.ones((5, 5), np.uint8)
+_BOX3, _BOX5, _BOX9 = (np.ones((side, side), np.uint8) for side in (3, 5, 9))
 
 
 def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float) -> Plane:
@@ -65,7 +66,12 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     # Under what is drawn, the shadow goes on from the paper around it.
     share = np.maximum(np.clip(1 - away / _BESIDE, 0, 1), other).astype(np.float32)
     found = np.log(cv2.resize(grid, size, interpolation=cv2.INTER_LINEAR)).reshape(small.shape)
-    lacks = _bridged(small - found, told * ~other) * share[..., None]
+    # Beside what is drawn, its blur darkens the paper.
+    told = told * (cv2.dilate(other.astype(np.uint8), _BOX9) == 0)
+    lacks = _bridged(small - found, told)
+    if float((np.abs(grey_of(lacks)) > _WANTS)[shadow & (told > 0)].mean()) < _WANTED:
+        return grid  # it is evened well enough, and under marks better than could be told from beside them
+    lacks *= share[..., None]
     cells = (max(2, size[0] // _CELL, grid.shape[1]), max(2, size[1] // _CELL, grid.shape[0]))
     fine = cv2.resize(grid, cells, interpolation=cv2.INTER_LINEAR).reshape(cells[1], cells[0], -1)
     more = cv2.resize(lacks, cells, interpolation=cv2.INTER_AREA).reshape(fine.shape)
