@@ -24,11 +24,7 @@ _HARD, _SOFT_SHARE = 0.05, 0.3  # light per px from which an edge is hard; share
 _BARE = 0.75  # share of it that is bare paper at least
 _TINTED, _HUED = 0.1, 0.04  # how much channels may differ in it from the light outside, and within it
 _STROKE = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13))
-_GRAIN, _PER_SPREAD, _DEEP = (
-    0.05,
-    4.0,
-    0.9,
-)  # what stands off its surroundings by that is no bare paper; nor what is so dark
+_GRAIN, _PER_SPREAD, _DEEP = 0.05, 4.0, 0.9  # what is that much darker than around, and than the sheet, is a mark
 _AROUND, _TOLD = (2.5, 6.0, 15.0, 40.0), 0.02  # px (sigma) that paper is read over; least weight of it
 _SURE, _OFF = 0.15, 0.012  # weight from which it is; how far off (natural log) the light that was found may lie
 _WANTS, _WANTED = 0.025, 0.06  # light that is wanted, natural log, and from which share of a shadow on

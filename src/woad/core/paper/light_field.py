@@ -93,6 +93,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
+    # Told by the sheet as it is, before any shadow is taken out.
     as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:

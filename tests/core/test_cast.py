@@ -1,0 +1,75 @@
+"""The shadow of a hand: evened to its soft edges, whatever its shape, and nothing that was drawn is taken for one."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import strokes
+from woad.core.paper.cast import with_cast
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.demo.scanner import smooth_noise
+
+H, W = 840, 620
+Plane = NDArray[np.float32]
+
+
+def hand(softness: float) -> Plane:
+    """Share of light (H, W) that the shadow of a hand leaves, coming in from below."""
+    shape = np.zeros((H, W), np.float32)
+    cv2.ellipse(shape, (460, 800), (150, 190), 0, 0, 360, 1.0, -1)
+    for x, y in ((240, 600), (330, 450), (430, 400), (540, 430)):
+        cv2.line(shape, (450, 720), (x, y), 1.0, 46, cv2.LINE_AA)
+    return np.asarray(1 - 0.36 * cv2.GaussianBlur(shape, (0, 0), softness), np.float32)
+
+
+def bare(seed: int) -> Plane:
+    """Paper in light that falls off, (H, W, 3), with its tooth."""
+    rng = np.random.default_rng(seed)
+    x = np.arange(W, dtype=np.float32) / H
+    tooth = 1 + 0.006 * smooth_noise((H, W), 1.2, rng)
+    return np.asarray(
+        (0.75 * (1 - 0.2 * x)[None] * tooth)[..., None] * np.array([1, 0.97, 0.9], np.float32), np.float32
+    )
+
+
+def off_truth(linear: Plane, light: Plane) -> Plane:
+    """By how much the light that is found differs from the true one (H, W, 3), natural log."""
+    found = estimate_light(linear)
+    assert isinstance(found, LightField)
+    grid = cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR)
+    return np.abs(np.log(grid / cv2.GaussianBlur(light, (0, 0), 2))).mean(axis=2)
+
+
+@pytest.mark.parametrize("softness", [8.0, 18.0])
+def test_a_hands_shadow_is_evened_fingers_and_all(softness: float) -> None:
+    """To a few percent, on paper, under strokes, and under a solid that lies in it."""
+    light = bare(1) * hand(softness)[..., None]
+    ink = strokes((H, W), 40, np.random.default_rng(2)).astype(np.float32) / 255
+    cv2.rectangle(ink, (400, 690), (520, 780), 1.0, -1)
+    off = off_truth(np.asarray(light * (1 - 0.95 * cv2.GaussianBlur(ink, (0, 0), 0.6))[..., None], np.float32), light)
+    assert np.percentile(off[ink == 0], 98) < 0.03
+    assert np.percentile(off[ink > 0.9], 95) < 0.03
+
+
+@pytest.mark.parametrize("kind", ["wash inside", "hued wash off the sheet", "shading off the sheet"])
+def test_what_is_drawn_is_no_such_shadow(kind: str) -> None:
+    """A soft grey wash that begins on the sheet; one with a hue, and grained shading, that run off it: the light stays."""
+    share = 1 - hand(14.0)
+    art = np.ones((H, W, 3), np.float32)
+    if kind == "wash inside":
+        art -= np.roll(share, -260, axis=0)[..., None] * (np.arange(H) < 560)[:, None, None]
+    elif kind == "hued wash off the sheet":
+        art -= share[..., None] * np.array([1.2, 0.7, 0.2], np.float32)
+    else:
+        grain = smooth_noise((H, W), 1.5, np.random.default_rng(3))
+        art -= (share * np.clip(1 + 0.8 * grain, 0, 2.2))[..., None]
+    linear = np.asarray(bare(4) * art, np.float32)
+    h, w = 54, 40
+    logs = np.log(np.maximum(linear, 1e-3))
+    lit = np.log(cv2.resize(bare(4), (w, h), interpolation=cv2.INTER_AREA)).mean(axis=2)
+    tone = cv2.resize(logs.mean(axis=2), (w, h), interpolation=cv2.INTER_AREA)
+    grid = np.exp(np.dstack([lit] * 3)).astype(np.float32)
+    assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006) is grid
