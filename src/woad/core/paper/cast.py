@@ -38,6 +38,8 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
 
     ``logs`` (h, w, C) log light of a reduced sheet; of its blocks of ``block`` px the paper's ``tone`` and how light it would
     be without shadow, ``lit``, (bh, bw) both; ``spread`` the paper's. The cells get as fine as these shadows ask for.
+
+    Source: normalized convolution (Knutsson and Westin 1993), from wide to close.
     """
     off = tone - lit
     rim = np.concatenate([off[0], off[-1], off[1:-1, 0], off[1:-1, -1]])

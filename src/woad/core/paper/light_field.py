@@ -1,10 +1,11 @@
 """The light that fell on the sheet: a smooth field per channel, read from bare paper only.
 
-Method: gutters and the edges of shadows, if any are found, taken out; paper tone per block; a low-order surface fitted robustly
-from one side (marks only ever darken), then normalised convolution at shrinking scales over paper candidates, growing
-into other soft shadows by continuity; marks are bridged. Sources: asymmetric least squares after Newey and Powell (1987);
-normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the usual tool of document
-imaging.
+Method: light marks on toned paper filled with it; gutters and the edges of shadows, if any are found, taken out;
+paper tone per block; a low-order surface fitted robustly from one side (marks only ever darken), then normalised
+convolution at shrinking scales over paper candidates, growing into other soft shadows by continuity; marks are
+bridged; what a hand's shadow takes besides is read last. Sources: asymmetric least squares after Newey and Powell
+(1987); normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the usual tool of
+document imaging.
 """
 
 from __future__ import annotations

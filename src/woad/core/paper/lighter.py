@@ -20,12 +20,10 @@ _STEP = 0.15  # of the paper's light, across an edge of 5 px: glare has none
 _EDGED = 0.5  # share of a place's rim beside paper that has such an edge
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
-_LEAST_PX, _LEAST = (
-    6,
-    0.001,
-)  # a place's area from which it is no grain; share of the sheet from which there are such marks
+_LEAST_PX, _LEAST = 6, 0.001  # area from which a place is no grain; share of the sheet from which there are such marks
 _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
 _MOST = 1.6  # codes of reflectance end a little above
+_BOX5 = np.ones((5, 5), np.uint8)
 _FROM = 0.2  # share of full light up to which it is the paper's tooth or an edge's blur
 
 
@@ -84,6 +82,3 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
 def _on_border(labels: NDArray[np.int32], count: int) -> NDArray[np.intp]:
     """How many px of each place lie on the sheet's border."""
     return np.bincount(np.concatenate([labels[0], labels[-1], labels[1:-1, 0], labels[1:-1, -1]]), minlength=count)
-
-
-_BOX5 = np.ones((5, 5), np.uint8)

@@ -9,17 +9,14 @@ from numpy.typing import NDArray
 from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.smooth_light import low_basis, solved
 from woad.core.raster.channels import grey_of
+from woad.core.raster.means import mean_of
 
 Plane = NDArray[np.float32]
 
 _ENOUGH_PX = 160  # long side on which the paper's tone shows
 _RIM = 0.03  # share of the longer side
 _GIVE = (0.4, 0.25, 0.15, 0.1, 0.08, 0.08)  # natural log, how far paper may lie off its tone, round by round
-_MOST, _RIM_MOST, _EVEN = (
-    0.5,
-    0.7,
-    0.03,
-)  # share of the sheet, and of its rim, that has it; and its deviation, natural log
+_MOST, _RIM_MOST, _EVEN = 0.5, 0.7, 0.03  # share of the sheet, and of its rim, that has it; its deviation, natural log
 _LIGHTER, _SPECK = 0.2, 0.0005  # natural log that a share of the sheet lies above it, if there are light marks
 _AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on a mark
 _GROWN = np.ones((5, 5), np.uint8)
@@ -42,15 +39,12 @@ def without_light_marks(logs: Plane) -> Plane:
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
     told = ((np.abs(small) < _GIVE[-1]) & (marks[::step, ::step] == 0)).astype(np.float32)
-    sigma = _AROUND * max(small.shape)
-    weight = cv2.GaussianBlur(told, (0, 0), sigma)
-    at = np.flatnonzero(marks)
     out = logs.copy()
     for c in range(logs.shape[2]):
         off = np.asarray(logs[::step, ::step, c] - tone[::step, ::step], np.float32)
-        around = cv2.GaussianBlur(off * told, (0, 0), sigma) / np.maximum(weight, 1e-6)
-        wide = cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        out[..., c].reshape(-1)[at] = (tone + wide).ravel()[at]
+        around, _ = mean_of(off, told, _AROUND * max(small.shape))
+        filled = tone + cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        out[..., c] = np.where(marks > 0, filled, logs[..., c])
     return out
 
 

@@ -25,6 +25,7 @@ from woad.core.units import mm_to_px
 LOOK_PX = 1500  # longest side of the level that is looked at
 SURE = 0.5  # from here on Woad acts by itself
 _INSET = 0.004  # share of the sheet's side
+_SLACK = 0.0012  # of the scan's longer side: about a px of the level that is looked at
 LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
 
 Points = NDArray[np.float64]
@@ -166,13 +167,11 @@ def _inside_surround(
     """Edges (left, top, right, bottom) on the plane, each moved inwards where a surround lies there, and a little more, as
     with a sheet's own sides."""
     out = list(edges)
-    inset = _INSET * (scan.width + scan.height) / 2
-    middle = frame.scan_to_plane(np.array([[scan.width, scan.height]]) / 2)[0]
+    size = (scan.width, scan.height)
+    inset, slack = _INSET * sum(size) / 2, _SLACK * max(size)
+    middle = frame.scan_to_plane(np.array([size]) / 2)[0]
     for side in (surround[[i, (i + 1) % 4]] for i in range(4)):
-        if any(
-            (side[:, axis] <= 0).all() or (side[:, axis] >= end).all()
-            for axis, end in enumerate((scan.width, scan.height))
-        ):
+        if any((side[:, axis] <= slack).all() or (side[:, axis] >= end - slack).all() for axis, end in enumerate(size)):
             continue  # the scan's own
         at = frame.scan_to_plane(side)
         across = int(np.argmin(np.ptp(at, axis=0)))
