@@ -26,8 +26,7 @@ WEAK = (0.4, 0.55)  # evidence, in floors, along which a sure mark is followed
 FOLLOW_STEPS = 5  # of 2 pixels
 LOCAL_GRAINY = 0.2
 LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
-# What is lighter than paper by that share is white paint on toned paper, and no noise; the same where there is such paint.
-LIGHTER, LIGHTER_BESIDE = 0.5, 0.12
+_LIGHTER = 0.5  # what is lighter than paper by that share is white paint on toned paper, and no noise
 _ZERO = 128  # 8-bit darkness: 128 is paper
 # Codes per unit of darkness, and up to which floors: a scale has to hold a good deal more than the floor.
 _FINENESS = ((0.11, 765), (0.22, 382), (np.inf, 119))
@@ -44,18 +43,17 @@ def _darkness_table(per_unit: int) -> NDArray[np.uint8]:
     return np.clip(np.rint(_ZERO + (1 - r) * per_unit), 0, 255).astype(np.uint8)
 
 
-def measure_floors(crops: Sequence[Codes], scales: int = SCALES, over: float = LIGHTER) -> tuple[float, ...]:
+def measure_floors(crops: Sequence[Codes], scales: int = SCALES) -> tuple[float, ...]:
     """Darkness that bare paper does not reach, at blocks of 1, 2, 4 and 8 pixels, or the first ``scales`` of these.
 
-    Parameters: ``crops``, reflectance codes (h, w) of parts of the sheet, marks may be on them; ``over`` share of the
-    paper's light by which marks exceed it.
+    Parameters: ``crops``, reflectance codes (h, w) of parts of the sheet, marks may be on them.
     The paper's *lighter* side is the mirror of its noise and holds no marks, whatever is drawn on it: the floor is
     read from there. Returns darkness (0..1) per scale, at least what 8-bit rounding alone makes.
     """
     lighter: list[list[NDArray[np.float32]]] = [[] for _ in range(scales)]
     for crop in crops:
         dark = (np.float32(1) - crop.astype(np.float32) / PAPER_CODE).astype(np.float32)
-        light = (dark < -over).astype(np.uint8)
+        light = (dark < -_LIGHTER).astype(np.uint8)
         if light.any():
             dark[cv2.dilate(light, _BOX7) > 0] = 0
         for scale in range(scales):

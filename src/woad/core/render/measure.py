@@ -19,11 +19,11 @@ from woad.core.ink.pencils import Pencil, as_deep, find_pencils
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
 from woad.core.paper.light_field import LightField, estimate_light
-from woad.core.paper.lighter import find_light_marks
-from woad.core.paper.marks import LIGHTER, LIGHTER_BESIDE, SCALES, measure_floors
+from woad.core.paper.lighter import LightMarks, find_light_marks
+from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import obey, read_place
 from woad.core.raster.channels import grey_of, lowest
-from woad.core.raster.codes import from_codes, to_codes
+from woad.core.raster.codes import PAPER_CODE, Codes, from_codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
@@ -77,15 +77,19 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     with ThreadPoolExecutor(2) as both:
         mean_crops = list(both.map(partial(_reflectance, pyramid, flat_gain, cell, 0), crops))
 
-    def whole(level: int) -> Plane:
-        if level == base:
-            return reduced
-        return _reflectance(pyramid, flat_gain, cell, level, Region(0, 0, *pyramid.size(level)))
-
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     light_marks = None if doubt is not None else find_light_marks(reduced)
-    over = LIGHTER if light_marks is None else LIGHTER_BESIDE
-    first_floor = measure_floors([_codes(crop, rough) for crop in mean_crops], 1, over)[0]
+
+    def level_codes(level: int, weights: tuple[float, ...]) -> Codes:
+        box = Region(0, 0, *pyramid.size(level))
+        seen = reduced if level == base else _reflectance(pyramid, flat_gain, cell, level, box)
+        return _paper_codes(seen, weights, light_marks, box, level, base)
+
+    def crop_codes(weights: tuple[float, ...]) -> list[Codes]:
+        both = zip(mean_crops, crops, strict=True)
+        return [_paper_codes(crop, weights, light_marks, box, 0, base) for crop, box in both]
+
+    first_floor = measure_floors(crop_codes(rough), 1)[0]
     rgb, paper_rgb = _paper_seen(light, grid)
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
         close = partial(_close_by, pyramid, flat_gain, cell)
@@ -101,7 +105,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         one_ink = off < _SEVERAL and not second_ink
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
-        floors = _all_floors(pyramid, whole, judged, mean_crops, quick, over)
+        floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
         histogram = tone_histogram(_fold(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
@@ -254,34 +258,34 @@ def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
     return tuple(float(v) for v in w / w.sum())
 
 
-def _codes(reflectance: Plane, weights: tuple[float, ...]) -> NDArray[np.uint16]:
-    return to_codes(_fold(reflectance, weights))
-
-
 def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
     """Weighted sum of the channels, (h, w) float32."""
     row = np.asarray(weights, np.float32)[None, :]
     return np.asarray(cv2.transform(reflectance, row), np.float32).reshape(reflectance.shape[:2])
 
 
-def _all_floors(
-    pyramid: Pyramid,
-    whole: Callable[[int], Plane],
-    weights: tuple[float, ...],
-    crops: list[Plane],
-    quick: bool,
-    over: float,
-) -> tuple[float, ...]:
-    """Floors of level 0, 1, 2, … as far as any view reaches: from close crops, then from small levels, whose reflectance
+def _paper_codes(
+    reflectance: Plane, weights: tuple[float, ...], light_marks: LightMarks | None, box: Region, level: int, base: int
+) -> Codes:
+    """Folded codes of a box of a level that hold no marks lighter than the paper, which are no noise of it."""
+    codes = to_codes(_fold(reflectance, weights))
+    if light_marks is not None:
+        near = sample_grid(light_marks.where, 1 << base, box.x, box.y, box.w, box.h, level)[..., 0]
+        codes[near > 0] = PAPER_CODE
+    return codes
+
+
+def _all_floors(pyramid: Pyramid, crops: list[Codes], whole: Callable[[int], Codes], quick: bool) -> tuple[float, ...]:
+    """Floors of level 0, 1, 2, … as far as any view reaches: from close ``crops``, then from small levels, whose codes
     ``whole`` tells."""
-    floors = list(measure_floors([_codes(crop, weights) for crop in crops], over=over))
+    floors = list(measure_floors(crops))
     if quick:
         return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
     while len(floors) < pyramid.deepest + SCALES + 1:
         level = min(len(floors) - 1, pyramid.deepest)
         while not pyramid.holds(level):  # dropped from a lean pyramid
             level += 1
-        more = measure_floors([_codes(whole(level), weights)], over=over)
+        more = measure_floors([whole(level)])
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
     return tuple(floors)
