@@ -16,6 +16,7 @@ from woad.demo.scanner import Capture, Light, expose, light_field
 Plane = NDArray[np.float32]
 
 LIGHTS = ("flatbed", "falloff", "shadow", "buckle", "warm")
+IF_ASKED = ("hard", "hand")  # shadows that are more than the bars speak of
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,7 @@ class Recorded:
 
     @property
     def photo(self) -> bool:
-        return self.light in ("falloff", "shadow", "warm")
+        return self.light in ("falloff", "shadow", "warm", "hand")
 
 
 def lights(name: str, rng: np.random.Generator) -> Light:
@@ -43,6 +44,7 @@ def lights(name: str, rng: np.random.Generator) -> Light:
         "falloff": Light(rng.uniform(0.2, 0.4), turn, rng.uniform(0.1, 0.3)),
         "shadow": Light(0.15, turn, 0.12, rng.uniform(0.3, 0.5), rng.uniform(0.6, 0.8), rng.uniform(0, 360),
                         rng.uniform(0.1, 0.2)),
+        "hand": Light(0.15, turn, 0.12),
         "hard": Light(0.1, turn, 0.1, rng.uniform(0.3, 0.5), rng.uniform(0.6, 0.8), rng.uniform(0, 360), 0.01),
         "buckle": Light(0.05, turn, buckle=rng.uniform(0.04, 0.09), buckle_waves=rng.uniform(3, 6)),
         "warm": Light(0.1, turn, 0.08, warmth=rng.uniform(0.1, 0.25)),
@@ -61,15 +63,30 @@ def captured(
 ) -> Recorded:
     """A drawing captured as it lies there, ``linear`` (h, w, 3): a photo in a lamp's light, else a scan, a JPEG of
     ``scan_quality`` if one is given."""
-    photo = light in ("falloff", "shadow", "hard", "warm")
+    photo = light in ("falloff", "shadow", "hard", "warm", "hand")
     capture = (
         Capture(rng.uniform(0.7, 1.0), rng.uniform(0.004, 0.008), rng.uniform(0.1, 0.5), int(rng.integers(88, 95)), 0.8)
         if photo
         else Capture(rng.uniform(0.45, 0.7), rng.uniform(0.002, 0.005), 0.0, scan_quality, rng.uniform(0.85, 0.98))
     )
     lit = light_field(linear.shape[:2], lights(light, rng)) * np.float32(capture.exposure)
+    if light == "hand":
+        lit *= _hand(linear.shape[0], linear.shape[1], rng)[..., None]
     encoded, jpeg = expose([linear[..., c] for c in range(3)], lit, capture, rng)
     return Recorded(flat, light, seed, encoded, jpeg, np.asarray(lit * np.asarray(flat.tone, np.float32)))
+
+
+def _hand(height: int, width: int, rng: np.random.Generator) -> Plane:
+    """Share of light that the shadow of a hand leaves, coming in from below with its fingers spread."""
+    shape = np.zeros((height, width), np.float32)
+    x, y = rng.uniform(0.5, 0.95) * width, 0.97 * height
+    cv2.ellipse(shape, (round(x), round(y)), (round(0.28 * width), round(0.18 * height)), -30, 0, 360, 1.0, -1)
+    for i in range(4):
+        way = np.deg2rad(-150 + 22 * i + rng.uniform(-5, 5))
+        long = rng.uniform(0.26, 0.4) * height
+        tip = (round(x + long * np.cos(way)), round(y + long * np.sin(way)))
+        cv2.line(shape, (round(x), round(y)), tip, 1.0, round(rng.uniform(0.06, 0.085) * width), cv2.LINE_AA)
+    return np.asarray(1 - rng.uniform(0.25, 0.45) * cv2.GaussianBlur(shape, (0, 0), rng.uniform(14, 35)), np.float32)
 
 
 @dataclass(frozen=True)

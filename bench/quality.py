@@ -148,7 +148,7 @@ def main() -> int:
     parser.add_argument("--sheets", type=int, default=18, help="how many sheets of each kind, for faults and media")
     args = parser.parse_args()
     first, rows = args.first_seed, names(parser, args.rows, EVERY.split(","))
-    only, light = names(parser, args.only, (*MEDIA, *ALL)), names(parser, args.light, nine.LIGHTS)
+    only, light = names(parser, args.only, (*MEDIA, *ALL)), names(parser, args.light, (*nine.LIGHTS, *nine.IF_ASKED))
     misses: list[str] = []
     if "sheets" in rows:
         misses += report(run(only, light, range(first, first + args.seeds)))
