@@ -8,6 +8,7 @@ import pytest
 from numpy.typing import NDArray
 
 from sheets import strokes
+from woad.core.estimate import NoEstimate
 from woad.core.paper.cast import with_cast
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.demo.scanner import smooth_noise
@@ -73,3 +74,19 @@ def test_what_is_drawn_is_no_such_shadow(kind: str) -> None:
     tone = cv2.resize(logs.mean(axis=2), (w, h), interpolation=cv2.INTER_AREA)
     grid = np.exp(np.dstack([lit] * 3)).astype(np.float32)
     assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006) is grid
+
+
+def test_the_smallest_sheets_in_shadow_are_read_without_a_word() -> None:
+    """However little paper they show beside marks: warnings fail a test."""
+    rng = np.random.default_rng(6)
+    for _ in range(40):
+        h, w = (int(side) for side in rng.integers(24, 60, 2))
+        dark = np.zeros((h, w), np.float32)
+        cv2.circle(dark, (int(rng.uniform(0, w)), h), int(rng.uniform(0.2, 0.6) * w), 1.0, -1)
+        dark = 0.6 * cv2.GaussianBlur(dark, (0, 0), rng.uniform(1, 8))
+        for _ in range(int(rng.integers(0, 9))):
+            ends = [(int(rng.uniform(0, w)), int(rng.uniform(0, h))) for _ in range(2)]
+            cv2.line(dark, ends[0], ends[1], 0.95, int(rng.integers(1, 6)))
+        linear = np.clip(0.7 * (1 - dark) + rng.normal(0, 0.01, (h, w)), 0.01, 1).astype(np.float32)
+        found = estimate_light(np.dstack([linear] * 3))
+        assert isinstance(found, NoEstimate) or np.isfinite(found.grid).all()

@@ -67,7 +67,8 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     # Beside what is drawn, its blur darkens the paper.
     told = told * (cv2.dilate(other.astype(np.uint8), _BOX9) == 0)
     lacks = _bridged(small - found, told)
-    if float((np.abs(grey_of(lacks)) > _WANTS)[shadow & (told > 0)].mean()) < _WANTED:
+    seen = shadow & (told > 0)
+    if (np.abs(grey_of(lacks)) > _WANTS)[seen].sum() <= _WANTED * seen.sum():
         return grid  # it is evened well enough, and under marks better than could be told from beside them
     lacks *= share[..., None]
     cells = (max(2, size[0] // _CELL, grid.shape[1]), max(2, size[1] // _CELL, grid.shape[0]))
