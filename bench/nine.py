@@ -31,10 +31,6 @@ class Recorded:
     jpeg: bytes | None
     field: Plane
 
-    @property
-    def photo(self) -> bool:
-        return self.light in ("falloff", "shadow", "warm", "hand")
-
 
 def lights(name: str, rng: np.random.Generator) -> Light:
     """A light of a kind, from a sheet's own generator."""

@@ -43,7 +43,7 @@ def test_a_black_surround_is_found_and_cut_away(deg: float, right: float, down: 
     assert found is not None
     for i in sides:  # top, right, bottom, left
         k = (i + 1) % 4
-        assert off_line(found[[i, k]], corners[i], corners[k]) < 1.5
+        assert off_line(found.corners[[i, k]], corners[i], corners[k]) < 1.5
     sheet = make_sheet(take_in("a.png", image_file(scan)), build_pyramid(scan), Docket())
     pixels = sheet.pyramid.whole(0)
     for rim in (pixels[:4], pixels[-4:], pixels[:, :4], pixels[:, -4:]):

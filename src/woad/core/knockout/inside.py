@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fading import find_fading, soft_rims
+from woad.core.raster.border import border_of
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
 
@@ -56,7 +57,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     if count > 1:
         size, mean = _of_areas(missing, deep, 1 - paint, labels, count)
         outside = np.zeros(count, bool)
-        outside[np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])] = True
+        outside[border_of(labels)] = True
         outside[0] = False
         bare = float(np.average(mean[outside], weights=size[outside] + 1)) if outside.any() else 0.0
         edged = _edged_by(deep, 1 - paint, labels, count, _BOX7)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.blocks import spanning
+from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.means import mean_of
 
@@ -42,8 +43,7 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     Source: normalized convolution (Knutsson and Westin 1993), from wide to close.
     """
     off = tone - lit
-    rim = np.concatenate([off[0], off[-1], off[1:-1, 0], off[1:-1, -1]])
-    if float((rim < -_LOST).mean()) < _RIM_SHARE:
+    if float((border_of(off) < -_LOST).mean()) < _RIM_SHARE:
         return grid
     h, w = logs.shape[:2]
     step = max(1, round(max(h, w) / _ENOUGH_PX))
@@ -54,10 +54,9 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     closed = cv2.morphologyEx(cv2.GaussianBlur(grey, (0, 0), 0.7), cv2.MORPH_CLOSE, _STROKE)
     marks = (grey < closed - max(_GRAIN, _PER_SPREAD * spread)) | (grey < surface - _DEEP)
     told = 1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)
-    paper, weight = mean_of(grey, told, _AROUND[0])
-    paper = np.where(weight > _TOLD, paper, closed)
-    planes = [mean_of(small[..., c], told, _AROUND[0])[0] for c in range(small.shape[2])]
-    shadow, other = _shadows(paper - surface, told, np.dstack(planes) - paper[..., None])
+    light, weight = mean_of(small, told, _AROUND[0])
+    paper = np.where(weight > _TOLD, grey_of(light), closed)
+    shadow, other = _shadows(paper - surface, told, light - paper[..., None])
     if not shadow.any():
         return grid
     away = np.asarray(cv2.distanceTransform((~shadow).astype(np.uint8), cv2.DIST_L2, 3))
@@ -82,9 +81,8 @@ def _bridged(off: Plane, told: Plane) -> Plane:
     is hardly off."""
     out = np.zeros_like(off)
     for sigma in reversed(_AROUND):
-        for c in range(off.shape[2]):
-            mean, weight = mean_of(off[..., c], told, sigma)
-            out[..., c] += np.clip(weight / _SURE, 0, 1) * (mean - out[..., c])
+        mean, weight = mean_of(off, told, sigma)
+        out += np.clip(weight / _SURE, 0, 1)[..., None] * (mean - out)
     wants = (np.abs(grey_of(out)) > _OFF).astype(np.float32)
     near = cv2.GaussianBlur(cv2.dilate(wants, _BOX3, iterations=round(2 * _AROUND[0])), (0, 0), _AROUND[0])
     return np.asarray(out * near[..., None], np.float32)
@@ -106,12 +104,11 @@ def _shadows(off: Plane, bare: Plane, hue: Plane) -> tuple[Mask, Mask]:
         if stats[i, cv2.CC_STAT_AREA] < _LEAST * off.size:
             continue
         own = labels == i
-        border = sum(int(line.sum()) for line in (own[0], own[-1], own[:, 0], own[:, -1]))
         beyond = (cv2.dilate(own.astype(np.uint8), _BOX3) > 0) & ~own
         soft = float((beyond & ~hard).sum()) > _SOFT_SHARE * max(float(beyond.sum()), 1)
         cast = np.median(tint[own], axis=0)
         plain = float(bare[own].mean()) > _BARE and float(np.ptp(cast)) < _TINTED
-        if border > _BORDER * min(off.shape) and soft and plain:
+        if border_of(own).sum() > _BORDER * min(off.shape) and soft and plain:
             apart = np.asarray(tint - cast, np.float32)
             out |= own & (highest(apart) - lowest(apart) < _HUED)  # a pale wash in it has another hue
     return out, hard | (dark & ~out)

@@ -77,12 +77,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     Returns the field, or why there is none (nothing on the sheet looks like paper).
     """
     logs = np.log(np.maximum(linear, np.float32(2e-4)))
-    if on_dark_ground(grey_of(logs)):
+    guide = grey_of(logs)
+    if on_dark_ground(guide):
         return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
-    logs = without_light_marks(logs)
+    filled = without_light_marks(logs, guide)
+    if filled is not logs:
+        logs, guide = filled, grey_of(filled)
     with ThreadPoolExecutor(1) as beside:
         cutting = beside.submit(cut, logs)  # as long as all that blocks tell
-        guide = grey_of(logs)
         size = max(4, round(max(guide.shape) / _BLOCKS))
         tone, share, spread = blocks_of(guide, size)
         if float(np.exp(np.percentile(tone, 98))) < 0.02:

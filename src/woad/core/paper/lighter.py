@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of
 from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 
@@ -68,7 +69,8 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     edges = np.bincount(of[beside_paper & (step > _STEP)], minlength=count)
     edged = (edges >= _EDGED * told) & (told >= _TOLD * rims)
     area = stats[:, cv2.CC_STAT_AREA]
-    marks = edged & (_on_border(labels, count) < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
+    outer = np.bincount(border_of(labels), minlength=count)
+    marks = edged & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
     marks[0] = False
     share = float(area[marks].sum()) / light.size
     if share < _LEAST:
@@ -77,8 +79,3 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
     where = cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5)
     return LightMarks(np.asarray(where)[..., None], share, max(full, _LIGHTER))
-
-
-def _on_border(labels: NDArray[np.int32], count: int) -> NDArray[np.intp]:
-    """How many px of each place lie on the sheet's border."""
-    return np.bincount(np.concatenate([labels[0], labels[-1], labels[1:-1, 0], labels[1:-1, -1]]), minlength=count)

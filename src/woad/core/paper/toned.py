@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.smooth_light import low_basis, solved
-from woad.core.raster.channels import grey_of
 from woad.core.raster.means import mean_of
 
 Plane = NDArray[np.float32]
@@ -22,16 +21,17 @@ _AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on
 _GROWN = np.ones((5, 5), np.uint8)
 
 
-def without_light_marks(logs: Plane) -> Plane:
-    """Log light (h, w, C) of a reduced sheet with its light marks filled with the paper around them; the same without any.
+def without_light_marks(logs: Plane, guide: Plane) -> Plane:
+    """Log light (h, w, C) of a reduced sheet, and its ``guide`` (h, w), with its light marks filled with the paper around
+    them; the very same without any.
 
     Paper is what most of the sheet and most of its rim are, in one even tone: paint that covers all of a sheet is not as
     even, and paper that it leaves open is not all inside.
     """
-    tone = _paper_tone(logs)
+    tone = _paper_tone(guide)
     if tone is None:
         return logs
-    above = grey_of(logs) - tone
+    above = guide - tone
     found = find_light_marks(np.exp(above)[..., None])
     if found is None:
         return logs
@@ -39,20 +39,16 @@ def without_light_marks(logs: Plane) -> Plane:
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
     told = ((np.abs(small) < _GIVE[-1]) & (marks[::step, ::step] == 0)).astype(np.float32)
-    out = logs.copy()
-    for c in range(logs.shape[2]):
-        off = np.asarray(logs[::step, ::step, c] - tone[::step, ::step], np.float32)
-        around, _ = mean_of(off, told, _AROUND * max(small.shape))
-        filled = tone + cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        out[..., c] = np.where(marks > 0, filled, logs[..., c])
-    return out
+    around, _ = mean_of(logs[::step, ::step] - tone[::step, ::step, None], told, _AROUND * max(small.shape))
+    wide = cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(logs.shape)
+    return np.where(marks[..., None] > 0, tone[..., None] + wide, logs)
 
 
-def _paper_tone(logs: Plane) -> Plane | None:
+def _paper_tone(guide: Plane) -> Plane | None:
     """The paper's tone (h, w) as a smooth surface, if the sheet is toned paper with something lighter on it, else None."""
-    h, w = logs.shape[:2]
+    h, w = guide.shape
     step = max(1, max(h, w) // _ENOUGH_PX)
-    small = grey_of(logs[::step, ::step])
+    small = np.ascontiguousarray(guide[::step, ::step])
     rim = np.ones(small.shape, bool)
     edge = max(1, round(_RIM * max(small.shape)))
     rim[edge:-edge, edge:-edge] = False

@@ -10,9 +10,11 @@ Plane = NDArray[np.float32]
 
 
 def mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
-    """Mean of a plane (h, w) around each pixel, Gaussian of ``sigma`` px, by how much each is ``told`` (h, w), 0..1; and how
-    much of them tells there.
+    """Mean of a plane (h, w) or (h, w, C) around each pixel, Gaussian of ``sigma`` px, by how much each is ``told`` (h, w),
+    0..1; and how much of them tells there (h, w).
 
     Source: normalized convolution (Knutsson and Westin 1993)."""
     weight = np.asarray(cv2.GaussianBlur(told, (0, 0), sigma), np.float32)
-    return np.asarray(cv2.GaussianBlur(plane * told, (0, 0), sigma) / np.maximum(weight, 1e-6), np.float32), weight
+    each, all_of = (told, weight) if plane.ndim == 2 else (told[..., None], weight[..., None])
+    total = np.asarray(cv2.GaussianBlur(plane * each, (0, 0), sigma)).reshape(plane.shape)
+    return np.asarray(total / np.maximum(all_of, 1e-6), np.float32), weight

@@ -28,7 +28,7 @@ from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
-from woad.core.render.medium import Traits, in_washes, over_pencils, propose_medium, read_traits
+from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
@@ -86,8 +86,8 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         return _paper_codes(seen, weights, light_marks, box, level, base)
 
     def crop_codes(weights: tuple[float, ...]) -> list[Codes]:
-        both = zip(mean_crops, crops, strict=True)
-        return [_paper_codes(crop, weights, light_marks, box, 0, base) for crop, box in both]
+        pairs = zip(mean_crops, crops, strict=True)
+        return [_paper_codes(crop, weights, light_marks, box, 0, base) for crop, box in pairs]
 
     first_floor = measure_floors(crop_codes(rough), 1)[0]
     rgb, paper_rgb = _paper_seen(light, grid)
@@ -98,7 +98,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb)
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None)
         off, far_off = _off_ink(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = far_off > _SEAL or light_marks is not None
@@ -109,9 +109,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         histogram = tone_histogram(_fold(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
-        if traits is not None:
-            traits = replace(traits, light_marks=light_marks is not None)
-    washes = in_washes(traits)
+    washes = traits is not None and traits.washed
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found))
     return Readings(

@@ -64,11 +64,17 @@ class Traits:
     blue_lines: float = 0.0
     light_marks: bool = False
 
+    @property
+    def washed(self) -> bool:
+        """Whether tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
+        return self.half_tones > _WASHED and self.broad > _WASHES_BROAD and self.flat > _WASHES_EVEN
+
 
 def read_traits(
-    reduced: Plane, floor: float, ink: InkColour | NoEstimate, paper_rgb: tuple[int, int, int]
+    reduced: Plane, floor: float, ink: InkColour | NoEstimate, paper_rgb: tuple[int, int, int], light_marks: bool
 ) -> Traits | None:
-    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long; None without marks."""
+    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not; None without
+    dark ones."""
     h, w = reduced.shape[:2]
     side = max(h, w)
     grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
@@ -123,6 +129,7 @@ def read_traits(
         pieces=_pieces(marks, side),
         aspect=_aspect(marks),
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
+        light_marks=light_marks,
     )
 
 
@@ -183,12 +190,6 @@ class Proposal:
     why: str
 
 
-def in_washes(traits: Traits | None) -> bool:
-    """Whether a sheet's tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
-    t = traits
-    return t is not None and t.half_tones > _WASHED and t.broad > _WASHES_BROAD and t.flat > _WASHES_EVEN
-
-
 def propose_medium(traits: Traits | None) -> Proposal:
     """The medium whose traits fit best; how sure depends on the runner-up."""
     if traits is None:
@@ -215,7 +216,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
     )
-    washed = float(in_washes(t))
+    washed = float(t.washed)
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)

@@ -19,13 +19,12 @@ from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
-from woad.core.square.surround import find_surround
+from woad.core.square.surround import Surround, find_surround
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
 SURE = 0.5  # from here on Woad acts by itself
 _INSET = 0.004  # share of the sheet's side
-_SLACK = 0.0012  # of the scan's longer side: about a px of the level that is looked at
 LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
 
 Points = NDArray[np.float64]
@@ -36,13 +35,13 @@ class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
     ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
-    the corners (4, 2) of what lies inside a black surround of the scanner's."""
+    what lies inside a black surround of the scanner's."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
     bent: tuple[Points, ...] = ()
-    surround: Points | None = None
+    surround: Surround | None = None
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
@@ -50,7 +49,9 @@ class Found:
         if not isinstance(corners, NoEstimate):
             corners = replace(corners, points=corners.points * by)
         bent = tuple(one * by for one in self.bent)
-        surround = None if self.surround is None else self.surround * by
+        surround = self.surround
+        if surround is not None:
+            surround = replace(surround, corners=surround.corners * by)
         return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent, surround)
 
 
@@ -66,12 +67,12 @@ def find_square(scan: Pyramid) -> Found:
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
     surround = find_surround(pixels) if inside is None else None
     # One after the other: most of both is Python's, which one core at a time runs.
-    tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround)
+    tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)
     if surround is not None:
-        surround = surround * px
+        surround = replace(surround, corners=surround.corners * px)
     return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround)
 
 
@@ -162,18 +163,15 @@ def _box(points: Points) -> tuple[float, float, float, float]:
 
 
 def _inside_surround(
-    edges: tuple[float, float, float, float], surround: Points, frame: Frame, scan: Pyramid
+    edges: tuple[float, float, float, float], surround: Surround, frame: Frame, scan: Pyramid
 ) -> tuple[float, float, float, float]:
     """Edges (left, top, right, bottom) on the plane, each moved inwards where a surround lies there, and a little more, as
     with a sheet's own sides."""
     out = list(edges)
-    size = (scan.width, scan.height)
-    inset, slack = _INSET * sum(size) / 2, _SLACK * max(size)
-    middle = frame.scan_to_plane(np.array([size]) / 2)[0]
-    for side in (surround[[i, (i + 1) % 4]] for i in range(4)):
-        if any((side[:, axis] <= slack).all() or (side[:, axis] >= end - slack).all() for axis, end in enumerate(size)):
-            continue  # the scan's own
-        at = frame.scan_to_plane(side)
+    inset = _INSET * (scan.width + scan.height) / 2
+    middle = frame.scan_to_plane(np.array([[scan.width, scan.height]]) / 2)[0]
+    for i in np.flatnonzero(surround.sides):
+        at = frame.scan_to_plane(surround.corners[[i, (i + 1) % 4]])
         across = int(np.argmin(np.ptp(at, axis=0)))
         if at[:, across].mean() < middle[across]:
             out[across] = max(out[across], float(at[:, across].max()) + inset)

@@ -25,7 +25,7 @@ def follow_sides(image: Plane, quad: Points) -> tuple[Points, float] | None:
         assert fitted is not None
         lines.append((fitted[0], fitted[1]))
         shares.append(fitted[2])
-    corners = [_cross(lines[i - 1], lines[i]) for i in range(4)]
+    corners = [crossing(lines[i - 1], lines[i]) for i in range(4)]
     if any(c is None for c in corners):
         return None
     return np.array(corners), min(shares)
@@ -90,7 +90,8 @@ def _robust_line(s: Points, at: Points, weight: Points) -> Points:
     return fit
 
 
-def _cross(one: tuple[Points, Points], other: tuple[Points, Points]) -> Points | None:
+def crossing(one: tuple[Points, Points], other: tuple[Points, Points]) -> Points | None:
+    """Where two lines cross, each through two points; None when they are parallel."""
     d1, d2 = one[1] - one[0], other[1] - other[0]
     det = d1[0] * -d2[1] + d2[0] * d1[1]
     if abs(det) < 1e-9:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import highest
+from woad.core.square.sides import crossing
 
 Pixels = NDArray[Any]  # uint8 or uint16
 Points = NDArray[np.float64]
@@ -20,12 +22,20 @@ _UPRIGHT = 0.96  # cosine of how far that line may lean
 _FADES = 0.03  # of the scan's side, over which the shadow beside a surround gives way to the sheet
 
 
-def find_surround(pixels: Pixels) -> Points | None:
-    """The part of a reduced scan inside its black surround.
+@dataclass(frozen=True, eq=False)
+class Surround:
+    """``corners`` (4, 2) px of the part of a scan inside its black surround, clockwise from the top left; ``sides`` which of
+    its top, right, bottom and left side have one: another is the scan's own."""
 
-    Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long.
-    Returns its corners (4, 2) px, clockwise from the top left; a side without surround is the scan's own. None when no side
-    has one. Each side is looked at by itself: unlike the four sides of a sheet on a table, one alone is cut away as well.
+    corners: Points
+    sides: tuple[bool, ...]
+
+
+def find_surround(pixels: Pixels) -> Surround | None:
+    """The black surround of a reduced scan, None when no side has one.
+
+    Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long. Each side is looked at by itself: unlike the four sides
+    of a sheet on a table, one alone is cut away as well.
     """
     h, w = pixels.shape[:2]
     if min(h, w) < 64:
@@ -43,7 +53,8 @@ def find_surround(pixels: Pixels) -> Points | None:
         (np.array([w - right[1], 0.0]), np.array([w - right[0], h])),
         (np.array([0.0, h - bottom[0]]), np.array([w, h - bottom[1]])),
     )
-    return np.array([_crossing(lines[i], lines[k]) for i, k in ((0, 1), (2, 1), (2, 3), (0, 3))])
+    corners = [crossing(lines[i], lines[k]) for i, k in ((0, 1), (2, 1), (2, 3), (0, 3))]
+    return Surround(np.array(corners), tuple(found[i] is not None for i in (1, 2, 3, 0)))
 
 
 def _inner_edge(pixels: Pixels, black: float, sheet: float) -> tuple[float, float] | None:
@@ -74,10 +85,3 @@ def _inner_edge(pixels: Pixels, black: float, sheet: float) -> tuple[float, floa
 def _first(there: NDArray[np.bool_]) -> NDArray[np.intp]:
     """In each row of (h, w) the first place that is ``there``, w without."""
     return np.asarray(np.where(there.any(axis=1), np.argmax(there, axis=1), there.shape[1]), np.intp)
-
-
-def _crossing(one: tuple[Points, Points], other: tuple[Points, Points]) -> Points:
-    d, e = one[1] - one[0], other[1] - other[0]
-    across = d[0] * e[1] - d[1] * e[0]
-    gap = other[0] - one[0]
-    return np.asarray(one[0] + d * (gap[0] * e[1] - gap[1] * e[0]) / across)
