@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Hashable, Iterator
+from hashlib import sha256
 from pathlib import Path
+from types import ModuleType
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 sys.path.insert(0, str(Path(__file__).parent))
 
 import cv2
+import numpy as np
 import pytest
 
 cv2.setNumThreads(1)  # tests run side by side, one to a core: threads of their own would only wait for each other
@@ -36,56 +38,40 @@ def window(qtbot, tmp_path) -> Iterator[object]:  # type: ignore[no-untyped-def]
 
 
 @pytest.fixture(autouse=True, scope="session")
-def opened_once() -> Iterator[None]:
-    """What several tests open is decoded, measured and judged once; each gets a sheet that remembers nothing of the others."""
-    from woad.app import jobs, opening
-    from woad.app.entry import Loaded
-    from woad.core.docket.model import Docket
-    from woad.core.formats.read import Original
-    from woad.core.raster.pyramid import Pyramid
-    from woad.core.render.patches import PatchStore
-    from woad.core.render.report import ScanReport
-    from woad.core.render.sheet import Sheet
-    from woad.core.render.squaring import Found
+def measured_once() -> Iterator[None]:
+    """What several tests open is looked at and measured once; all else of a sheet is each test's own."""
+    from woad.app import jobs
+    from woad.core.render import sheet
 
-    known: dict[tuple[str, bytes], Loaded] = {}
-    squared: dict[tuple[str, bytes, str], Sheet] = {}
-    reports: dict[tuple[object, ...], ScanReport] = {}
     patch = pytest.MonkeyPatch()
-    plain, square, look = opening.load_full, jobs.resquare, jobs.look_at_scan
 
-    def fresh(sheet: Sheet, like: Original) -> Sheet:
-        return replace(sheet, original=like, mends=PatchStore(), held=PatchStore(10))
+    def once(module: ModuleType, name: str) -> None:
+        known: dict[tuple[Hashable, ...], object] = {}
+        plain = getattr(module, name)
 
-    def load_full(first: Loaded, docket: Docket | None) -> Loaded:
-        if docket is not None:
-            return plain(first, docket)
-        key = (first.original.name, first.original.data)
-        if key not in known:
-            known[key] = plain(first)
-        return replace(known[key], sheet=fresh(known[key].sheet, first.original))
+        def asked(*args: object, **named: object) -> object:
+            key = (*map(_shown, args), *named.items())
+            if key not in known:
+                known[key] = plain(*args, **named)
+            return known[key]
 
-    def resquare(sheet: Sheet, docket: Docket) -> Sheet:
-        if sheet.strays is not None:
-            return square(sheet, docket)
-        key = (sheet.original.name, sheet.original.data, docket.to_json())
-        if key not in squared:
-            squared[key] = square(sheet, docket)
-        return fresh(squared[key], sheet.original)
+        patch.setattr(module, name, asked)
 
-    def look_at_scan(
-        original: Original, scan: Pyramid, found: Found, ppi: float | None, print_mm: float | None
-    ) -> ScanReport:
-        key = (original.name, original.data, scan.width, scan.height, ppi, print_mm)
-        if key not in reports:
-            reports[key] = look(original, scan, found, ppi, print_mm)
-        return reports[key]
-
-    patch.setattr(opening, "load_full", load_full)
-    patch.setattr(jobs, "look_at_scan", look_at_scan)
-    patch.setattr(jobs, "resquare", resquare)
+    once(sheet, "measure")
+    once(sheet, "find_square")
+    once(jobs, "look_at_scan")
     yield
     patch.undo()
+
+
+def _shown(value: object) -> Hashable:
+    """What a pyramid shows: its scan, and the frame that it is seen through. Other values stand for themselves."""
+    from woad.core.raster.pyramid import Pyramid
+
+    if not isinstance(value, Pyramid):
+        return value  # type: ignore[return-value]
+    top = value.levels[0]
+    return sha256(np.ascontiguousarray(top)).digest(), top.shape, top.dtype.str, getattr(value, "frame", None)
 
 
 @pytest.fixture
