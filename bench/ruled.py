@@ -1,4 +1,4 @@
-"""Ruled and squared paper under ink, scanned and photographed: what is left of its lines, found by themselves."""
+"""Ruled, squared and dotted paper under ink, scanned and photographed: what is left of its print, found by itself."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from woad.demo.scanner import smooth_noise
 
 Plane = NDArray[np.float32]
 PAPERS = ((0.87, 0.86, 0.84), (0.85, 0.8, 0.68), (0.85, 0.78, 0.42))
-LINED, MARGIN, SQUARED = "lined", "with a margin", "squared"
+LINED, MARGIN, SQUARED, GREY, DOTTED = "lined", "with a margin", "squared", "grey squared", "dotted"
 _LEFT, _INK = 1.0, 0.98  # bars: of 255 on the lines, mean; coverage of the ink's inside
 
 
@@ -47,6 +47,10 @@ def _leaning(lines: Plane, deg: float) -> Plane:
     return np.asarray(cv2.warpAffine(lines.copy(), turn, (w, h), borderMode=cv2.BORDER_REFLECT), np.float32)
 
 
+def _dot(size_px: float) -> NDArray[np.uint8]:
+    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * round(size_px / 2) + 1,) * 2).astype(np.uint8)
+
+
 def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     rng = np.random.default_rng(seed * 7919 + 5 + len(kind))
     ppi = float(rng.choice([200, 300]))
@@ -58,10 +62,12 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     width, depth, one_mm = mm_to_px(rng.uniform(0.12, 0.3), ppi), rng.uniform(0.5, 0.9), mm_to_px(1, ppi)
     blue = (rng.uniform(0.35, 0.6), rng.uniform(0.6, 0.75), rng.uniform(0.82, 0.93))
     red = (0.9, *rng.uniform(0.4, 0.6, 2))
-    if kind == SQUARED:
-        ruling = np.maximum(
-            *(_lines(shape, np.arange(2 * one_mm, shape[a], 5 * one_mm), bool(a), width) for a in (0, 1))
-        )
+    if kind in (GREY, DOTTED):
+        blue = tuple(rng.uniform(0.6, 0.78) + rng.normal(0, 0.006, 3))
+    if kind in (SQUARED, GREY, DOTTED):
+        across, down = (_lines(shape, np.arange(2 * one_mm, shape[a], 5 * one_mm), bool(a), width) for a in (0, 1))
+        # A print's dots are as large as two or three of its lines are wide.
+        ruling = cv2.dilate(np.minimum(across, down), _dot(2.5 * width)) if kind == DOTTED else np.maximum(across, down)
     else:
         ruling = _lines(shape, np.arange(20 * one_mm, shape[0], 7 * one_mm), False, width)
     lean = float(rng.uniform(0.15, 0.6) * rng.choice([-1, 1]))
@@ -79,23 +85,21 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
 def ruled_row(first: int, seeds: int) -> list[str]:
     """Print the row and return the misses."""
     misses = []
-    print(f"\nruled paper: left of its lines, of 255, worst of {seeds}; ink kept; sheets proposed as drawn over lines")
-    for kind in (LINED, MARGIN, SQUARED):
+    print(f"\nruled paper: left of its lines, of 255, worst of {seeds}; ink kept; sheets whose print was found")
+    for kind in (LINED, MARGIN, SQUARED, GREY, DOTTED):
         for capture in ("scan", "photo"):
-            left, kept, proposed = [], [], 0
+            left, kept, found = [], [], 0
             for seed in range(first, first + seeds):
                 one = _ruled(seed, kind, capture == "photo")
                 sheet = opened(one.sheet)
-                proposed += sheet.readings.medium == "blue-pencil"
-                alpha = render_whole(sheet, starting_docket("blue-pencil")).alpha
+                found += sheet.readings.ruling is not None
+                alpha = render_whole(sheet, starting_docket(sheet.readings.medium)).alpha
                 assert alpha is not None and one.flat.cover is not None
                 bare = cv2.dilate(one.flat.cover, np.ones((9, 9), np.uint8)) < 0.02
                 left.append(float(alpha[bare & (one.lines > 0.3)].mean()))
                 inner = cv2.erode(one.flat.cover, np.ones((3, 3), np.uint8)) > 0.95
                 kept.append(float(alpha[inner].mean()) / 255)
-            print(
-                f"  {kind:14s} {capture:6s} left {max(left):.2f}, ink kept {min(kept):.3f}, proposed {proposed} of {seeds}"
-            )
+            print(f"  {kind:14s} {capture:6s} left {max(left):.2f}, ink kept {min(kept):.3f}, found {found} of {seeds}")
             if max(left) >= _LEFT:
                 misses.append(f"ruled paper, {kind}, {capture}: {max(left):.2f} left (bar {_LEFT})")
             if min(kept) < _INK:

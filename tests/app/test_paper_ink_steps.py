@@ -317,3 +317,34 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     window.session.choose(1)
     settle(window)
     assert "hard edge" in panel.shadow.name.text()
+
+
+def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """The panel offers it only where there is a print, says what it is, and Kept leaves it."""
+    sheet = drawn_sheet(480, 600)
+    squares = np.zeros((600, 480), np.float32)
+    squares[6::20], squares[:, 9::20] = 1.0, 1.0
+    for name, linear in (("plain", sheet), ("squares", sheet * (1 - 0.25 * squares[..., None]))):
+        (tmp_path / f"{name}.png").write_bytes(png_bytes(shot(linear, Light(0.05))))
+    window.open_files([tmp_path / "plain.png", tmp_path / "squares.png"])
+    panel = window.panels["paper"]
+    for number, there in ((0, False), (1, True)):
+        window.session.choose(number)
+        arrive(window)
+        window.session.change("square.on", False, "as it lies")
+        QTest.mouseClick(window.bench.tiles["paper"], LEFT)
+        settle(window)
+        assert panel.ruling.isVisible() == there
+    assert panel.printed.value.text().startswith("squares, 1.7 mm")
+    window.editions.overwrite.setChecked(True)
+    bare = (squares > 0) & (cv2.erode(sheet.min(axis=2), np.ones((9, 9))) > 0.6)
+
+    def written() -> np.ndarray:
+        window.write(False)
+        settle(window)
+        return cv2.imread(str(window.session.folder / "squares-paper.png"))[bare]
+
+    assert np.percentile(written(), 1) >= 253
+    QTest.mouseClick(panel.ruling.button(False), LEFT)
+    settle(window)
+    assert written().mean() < 240

@@ -94,7 +94,8 @@ def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
 
 
 def test_ruled_lines_go_their_margin_too() -> None:
-    """Thin pale blue lines and a red margin, of which a reduced sheet shows little, are found, proposed and dropped."""
+    """Thin pale blue lines, of which a reduced sheet shows little, are the paper's; the red margin is found beside them,
+    proposed and dropped."""
     rng = np.random.default_rng(9)
     light = np.full((900, 700, 3), (0.85, 0.8, 0.68), np.float32) * rng.normal(1, 0.012, (900, 700, 1))
     ruling = np.zeros((900, 700), np.float32)
@@ -108,7 +109,9 @@ def test_ruled_lines_go_their_margin_too() -> None:
     light = cv2.GaussianBlur(light * (1 - ink[..., None] * (1 - np.array(INK, np.float32))), (0, 0), 0.6)
     sheet = sheet_of(np.clip(srgb_encode(np.clip(light, 0, 1).astype(np.float32)) * 255 + 0.5, 0, 255).astype(np.uint8))
     found = sheet.readings.pencils
-    assert not isinstance(found, NoEstimate) and len(found) == 2
+    assert sheet.readings.ruling is not None
+    assert not isinstance(found, NoEstimate)
+    assert any(one.colour[0] > max(one.colour[1:]) + 0.1 for one in found)
     assert sheet.readings.medium == "blue-pencil"
     alpha = render_whole(sheet, starting_docket("blue-pencil")).alpha
     assert alpha is not None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from woad.app import straywork
 from woad.app.entry import Entry
 from woad.core.estimate import NoEstimate
+from woad.core.paper.ruling import Ruling
 from woad.core.render.faults import KEYSTONE_PERCENT, keystone_percent, tilt_of
 from woad.core.render.recipe import make_recipe
 from woad.core.render.sheet import Sheet
@@ -45,6 +46,12 @@ def key_reading(entry: Entry | None, step: str) -> str:
         edge = docket.edge
         return f"{edge.move:+.1f} {edge.unit}" if edge.move else "evened" if edge.acts() else "as it is"
     return f"{len(entry.written)} written" if entry.written else "not written"
+
+
+def ruling_text(ruling: Ruling, ppi: float | None) -> str:
+    """What is printed on the paper, and how far apart."""
+    apart = ruling.period_px
+    return f"{ruling.kind}, {px_to_mm(apart, ppi):.1f} mm" if ppi else f"{ruling.kind}, {apart:.0f} px"
 
 
 def trouble(entry: Entry | None, step: str) -> str:

@@ -125,8 +125,8 @@ class StepPanel(QWidget):
         self.body.addLayout(grid)
         return self.tools
 
-    def add_named(self, name: str, widget: QWidget, into: QVBoxLayout | None = None) -> None:
-        """A label in front of a control."""
+    def add_named(self, name: str, widget: QWidget, into: QVBoxLayout | None = None) -> QLabel:
+        """A label in front of a control; returns the label."""
         row = QHBoxLayout()
         row.setSpacing(8)
         label = QLabel(name, self)
@@ -135,6 +135,7 @@ class StepPanel(QWidget):
         row.addWidget(label, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(widget, 1)
         (into or self.body).addLayout(row)
+        return label
 
     # -- showing -----------------------------------------------------------------------------------------------
 

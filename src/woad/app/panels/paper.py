@@ -9,7 +9,7 @@ from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.panels.brush import BrushRows
 from woad.app.panels.tones import BoundPlot
-from woad.app.readings import cast_text, paper_after, trouble
+from woad.app.readings import cast_text, paper_after, ruling_text, trouble
 from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.core.docket.media import starting_docket
@@ -35,6 +35,12 @@ class PaperPanel(StepPanel):
             self.tr("Takes all hue out of the marks; by itself only where they have none to speak of")
         )
         self.add_named(self.tr("Neutral"), self.neutral)
+        self.ruling = Choice(((True, self.tr("Taken off")), (False, self.tr("Kept"))), self)
+        self.ruling.chosen.connect(lambda value: session.change("paper.ruling", value, self.tr("Ruling")))
+        self.ruling.setToolTip(
+            self.tr("Lines, squares or dots that are printed on the paper, beside marks and under them")
+        )
+        self.ruling_label = self.add_named(self.tr("Ruling"), self.ruling)
         self.add_section(self.tr("By hand"))
         self.border = QPushButton(self.tr("Border is paper"), self)
         self.border.setToolTip(
@@ -57,6 +63,7 @@ class PaperPanel(StepPanel):
         self.after = self.add_reading(self.tr("Paper now"))
         self.noise = self.add_reading(self.tr("Paper's noise ends at"))
         self.share = self.add_reading(self.tr("Bare paper"))
+        self.printed = self.add_reading(self.tr("Printed on it"))
         self.doubt, self.shadow = self.add_reading(""), self.add_reading("")
         for line in (self.doubt, self.shadow):
             line.name.setWordWrap(True)
@@ -71,6 +78,11 @@ class PaperPanel(StepPanel):
         self.neutral.setEnabled(docket.paper.on)
         by_itself = self.tr("By itself: on") if not one_ink and is_neutral(docket, r) else self.tr("By itself")
         self.neutral.button("auto").setText(by_itself if docket.paper.neutral == "auto" else self.tr("By itself"))
+        self.ruling.show_value(docket.paper.ruling)
+        self.ruling.setEnabled(docket.paper.on)
+        self.printed.show_text("" if r.ruling is None else ruling_text(r.ruling, entry.sheet.ppi))
+        for widget in (self.ruling, self.ruling_label, self.printed):
+            widget.setVisible(r.ruling is not None)
         self.brush.refresh()
         self.uneven.setText(f"{1 - 1 / max(r.unevenness, 1):.0%} uneven")
         self.before.show_text(f"L* {r.paper_lightness:.1f}")

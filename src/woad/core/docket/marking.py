@@ -14,7 +14,7 @@ Colour8 = tuple[int, int, int]
 
 class PaperSettings(Settings):
     """Settings of the Paper step. ``at`` are places said to be paper, and with ``only`` all there is to go by;
-    ``neutral`` takes all hue out of the marks."""
+    ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper."""
 
     on: bool = True
     evening: Annotated[
@@ -26,6 +26,7 @@ class PaperSettings(Settings):
         number("Blotches", 0, 0.6, "%", 0.01, "What is nowhere as dark as this share of full ink is taken for paper."),
     ] = 0.0
     neutral: Literal["auto", "on", "off"] = "auto"
+    ruling: bool = True
     at: Places = ()
     only: bool = False
     touches: tuple[Touch, ...] = ()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
 from functools import partial
 
 import cv2
@@ -17,17 +16,18 @@ from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.ink.pencils import Pencil, as_deep, find_pencils
 from woad.core.knockout.inside import find_inside
-from woad.core.paper.evening import Gain, even, make_gain, regular_grid, sample_grid
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.evening import sample_grid
+from woad.core.paper.light_field import LightField
 from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
-from woad.core.paper.samples import obey, read_place
+from woad.core.paper.samples import read_place
 from woad.core.raster.channels import grey_of, lowest
-from woad.core.raster.codes import PAPER_CODE, Codes, from_codes, to_codes
+from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import linear_light, srgb_encode
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.lighting import NOTHING_SAID, Said, light_up
 from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
@@ -43,46 +43,24 @@ _OFF, _FAR_OFF, _SEVERAL, _SEAL = 0.075, 0.3, 0.04, 0.002
 _LUMA = (0.299, 0.587, 0.114)
 
 
-@dataclass(frozen=True)
-class Said:
-    """What the user has said by clicking: places (shares of the sheet) that are ``paper``, ``only`` which there is paper
-    to go by, and the darkest ``ink``."""
-
-    paper: tuple[tuple[float, float], ...] = ()
-    ink: tuple[tuple[float, float], ...] = ()
-    only: bool = False
-
-
-NOTHING_SAID = Said()
-
-
 def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) -> Readings:
     """Measure a sheet from its pyramid: whole-sheet readings on a reduced level, noise and ink at full size.
 
     ``quick`` is for a first look: a smaller level and fewer places. What is ``said`` is obeyed.
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else FIELD_PX)
-    encoded = pyramid.whole(base)
-    linear = linear_light(encoded)
-    light = estimate_light(linear, quick) if min(encoded.shape[:2]) >= 24 else NoEstimate("too few pixels")
-    if said.paper:
-        light = _as_said(light, linear, said)
-    field, doubt = _grid_or_flat(light, linear)
-    cell = _cell_px(pyramid, field)
-    span = (float(encoded.shape[1] << base), float(encoded.shape[0] << base))
-    grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
-    flat_gain = make_gain(grid, 1.0, None)
-    reduced = _reflectance(pyramid, flat_gain, cell, base, Region(0, 0, *pyramid.size(base)))
+    lit = light_up(pyramid, base, quick, said)
+    light, grid, evenly, reduced = lit.light, lit.grid, lit.evenly, lit.reduced
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
     with ThreadPoolExecutor(2) as both:
-        mean_crops = list(both.map(partial(_reflectance, pyramid, flat_gain, cell, 0), crops))
+        mean_crops = list(both.map(partial(evenly.read, 0), crops))
 
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
-    light_marks = None if doubt is not None else find_light_marks(reduced)
+    light_marks = None if lit.doubt is not None else find_light_marks(reduced)
 
     def level_codes(level: int, weights: tuple[float, ...]) -> Codes:
         box = Region(0, 0, *pyramid.size(level))
-        seen = reduced if level == base else _reflectance(pyramid, flat_gain, cell, level, box)
+        seen = reduced if level == base else evenly.read(level, box)
         return _paper_codes(seen, weights, light_marks, box, level, base)
 
     def crop_codes(weights: tuple[float, ...]) -> list[Codes]:
@@ -92,8 +70,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     first_floor = measure_floors(crop_codes(rough), 1)[0]
     rgb, paper_rgb = _paper_seen(light, grid)
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
-        close = partial(_close_by, pyramid, flat_gain, cell)
-        pencils = None if quick else beside.submit(_pencils, reduced, first_floor, close)
+        pencils = None if quick else beside.submit(_pencils, reduced, first_floor, evenly.close_by)
         ink = find_ink(mean_crops, first_floor)
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
@@ -110,13 +87,15 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
     washes = traits is not None and traits.washed
+    ruled = evenly.ruling is not None and evenly.ruling.kind == "lines"
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
-    proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found))
+    proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found, ruled))
     return Readings(
         light=grid,
-        cell_px=cell,
-        light_doubt=doubt,
+        cell_px=evenly.cell_px,
+        light_doubt=lit.doubt,
         light_marks=light_marks,
+        ruling=evenly.ruling,
         paper_rgb=paper_rgb,
         paper_lightness=lightness((rgb[0], rgb[1], rgb[2])),
         unevenness=light.unevenness() if isinstance(light, LightField) else 1.0,
@@ -135,7 +114,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
         pencils=found,
-        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, cell, base)
+        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, evenly.cell_px, base)
         if washes or not one_ink
         else None,
         inside_cell_px=1 << base,
@@ -159,13 +138,6 @@ def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int
     missing = np.maximum(1 - srgb_encode(np.clip(lowest(reduced), 0, 1)), 0)
     at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
     return np.rint(find_inside(np.asarray(missing, np.float32), 0.5 * floor, at_cells) * 255).astype(np.uint8)
-
-
-def _as_said(light: LightField | NoEstimate, linear: Plane, said: Said) -> LightField:
-    grid = obey(light.grid if isinstance(light, LightField) and not said.only else None, linear, said.paper)
-    if isinstance(light, LightField):
-        return replace(light, grid=grid)
-    return LightField(grid, 0.0, 0.01)
 
 
 def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> InkColour:
@@ -194,38 +166,6 @@ def _sharpness(
         return sharpening_for_width(found)
     by_nature = usual.ink.halftones == "seen" or (ink.grainy and usual.ink.drop_out == "off")
     return min(found, SOFT_MARKS) if by_nature else found
-
-
-def _grid_or_flat(light: LightField | NoEstimate, linear: Plane) -> tuple[Plane, NoEstimate | None]:
-    if isinstance(light, LightField):
-        return light.grid, None
-    # No paper to go by: take full white, so that a dark sheet stays dark and nothing is invented.
-    top = np.maximum(np.percentile(linear.reshape(-1, linear.shape[2]), 99, axis=0), 0.02)
-    if float(top.max()) < 0.05:
-        top = np.ones_like(top)
-    return np.tile(top.astype(np.float32), (2, 2, 1)), light
-
-
-def _cell_px(pyramid: Pyramid, field: Plane) -> int:
-    """Size of the light grid's cells: a power of two, about 64 to 128 along the longer side, or as fine as ``field``."""
-    long, cell = max(pyramid.width, pyramid.height), 4
-    while long > 128 * cell:
-        cell *= 2
-    while cell > 2 and cell * max(field.shape[:2]) >= 2 * long:
-        cell //= 2
-    return cell
-
-
-def _reflectance(pyramid: Pyramid, gain: Gain, cell: int, level: int, box: Region) -> Plane:
-    """Reflectance per channel (h, w, C) of a box of a level, evened in full."""
-    return from_codes(even(pyramid.read(level, box), gain, cell, (box.x, box.y, level)))
-
-
-def _close_by(pyramid: Pyramid, gain: Gain, cell: int, x: float, y: float) -> Plane:
-    """Reflectance at full size around a place, in shares of the sheet."""
-    half = _CROP_PX // 2
-    box = Region(int(x * pyramid.width) - half, int(y * pyramid.height) - half, _CROP_PX, _CROP_PX)
-    return _reflectance(pyramid, gain, cell, 0, box.clip(pyramid.width, pyramid.height))
 
 
 def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:

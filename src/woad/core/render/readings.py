@@ -12,6 +12,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil
 from woad.core.paper.lighter import LightMarks
+from woad.core.paper.ruling import Ruling
 
 NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
 
@@ -21,14 +22,14 @@ class Readings:
     """Measurements of one sheet.
 
     ``light`` (gh, gw, C) float32 linear value of paper at the centres of cells of ``cell_px`` level-0 pixels;
-    ``light_doubt`` why the light could not be read, if so; ``light_marks`` marks that are lighter than the paper, on cells of
-    ``inside_cell_px``; ``floors`` darkness that bare paper does not reach, at
-    level 0, 1, 2, …; ``one_ink`` whether all marks are one ink, ``second_ink`` whether a few are clearly of another one;
-    ``washes`` whether one ink lies in washes, whose half-tones are its tone;
-    ``weights`` (C,) that fold channels for one ink;
-    ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp masking that gives edges back what the
-    scan blurred; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
-    ``inside_cell_px`` lie inside paint, None for one ink without washes;
+    ``light_doubt`` why the light could not be read, if so; ``light_marks`` marks that are lighter than the paper, on
+    cells of ``inside_cell_px``; ``ruling`` what is printed on the paper, which all that follows was measured without;
+    ``floors`` darkness that bare paper does not reach, at level 0, 1, 2, …; ``one_ink`` whether all marks are one
+    ink, ``second_ink`` whether a few are clearly of another one; ``washes`` whether one ink lies in washes, whose
+    half-tones are its tone; ``weights`` (C,) that fold channels for one ink; ``hue_share`` share of marks with a hue;
+    ``sharpness`` amount of unsharp masking that gives edges back what the scan blurred; ``pencils`` drop-out colours
+    found; ``inside`` (h, w, 3) uint8 how surely cells of ``inside_cell_px`` lie inside paint, None for one ink
+    without washes;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -36,6 +37,7 @@ class Readings:
     cell_px: int
     light_doubt: NoEstimate | None
     light_marks: LightMarks | None
+    ruling: Ruling | None
     paper_rgb: tuple[int, int, int]
     paper_lightness: float
     unevenness: float

@@ -39,7 +39,8 @@ class Recipe:
     ``evening`` power of the light field; ``grain`` share of paper texture that stays; ``points`` of the curve;
     ``ink_rgb`` encoded colour of full ink (one ink); ``noise_scale`` and ``clearing_scale`` multiply the floors of the
     Paper and the Knock-out gate, ``softness`` their ramp; ``peak`` darkness a mark must reach; ``dropped`` reflectance
-    of drop-out colours; ``neutral`` takes hue out of colour; ``work`` what is done to marks.
+    of drop-out colours; ``neutral`` takes hue out of colour; ``ruling`` takes what is printed on the paper off;
+    ``work`` what is done to marks.
     """
 
     one_ink: bool
@@ -58,6 +59,7 @@ class Recipe:
     work: Work = Work()
     body: float = 0.5
     touches: tuple[Touch, ...] = ()
+    ruling: bool = True
 
     @property
     def ink_rgb(self) -> tuple[int, int, int]:
@@ -72,7 +74,16 @@ class Recipe:
     @property
     def paper_key(self) -> tuple[object, ...]:
         """What the Paper step's result depends on."""
-        return (self.one_ink, self.evening, self.noise_scale, self.softness, self.peak, self.dropped, self.touches)
+        return (
+            self.one_ink,
+            self.evening,
+            self.noise_scale,
+            self.softness,
+            self.peak,
+            self.dropped,
+            self.touches,
+            self.ruling,
+        )
 
 
 def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoints:
@@ -153,6 +164,7 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         work=_work(docket, readings, one_ink),
         body=docket.knockout.body,
         touches=(docket.paper.touches if docket.paper.on else ()) + (docket.ink.touches if docket.ink.on else ()),
+        ruling=docket.paper.on and docket.paper.ruling,
     )
 
 

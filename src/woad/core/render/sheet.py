@@ -10,7 +10,8 @@ from woad.core.formats.read import Original, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.found import Found as FoundStrays
 from woad.core.render.hand import on_sheet
-from woad.core.render.measure import NOTHING_SAID, Said, measure
+from woad.core.render.lighting import NOTHING_SAID, Said
+from woad.core.render.measure import measure
 from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box

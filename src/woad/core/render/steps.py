@@ -17,6 +17,7 @@ from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.inner import Inside
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
+from woad.core.paper.ruling import without_ruling
 from woad.core.raster.channels import lowest
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
@@ -105,12 +106,12 @@ def paper_step(
     fold = readings.weights if recipe.one_ink else None
     place = (box.x, box.y, level)
     if recipe.dropped and encoded.shape[2] == 3:
-        gain = make_gain(readings.light, recipe.evening, None)
-        codes = drop_out(even(encoded, gain, readings.cell_px, place), dropper_for(recipe.dropped, ink_of(readings)))
+        codes = _evened(encoded, recipe, readings, place, None)
+        codes = drop_out(codes, dropper_for(recipe.dropped, ink_of(readings)))
         if fold is not None:
             codes = np.asarray(cv2.transform(codes, np.asarray([fold], np.float32))).reshape(codes.shape[:2])
     else:
-        codes = even(encoded, make_gain(readings.light, recipe.evening, fold), readings.cell_px, place)
+        codes = _evened(encoded, recipe, readings, place, fold)
     if not recipe.one_ink and codes.shape[2] == 1:
         codes = np.repeat(codes, 3, axis=2)
     if hand is not None:
@@ -129,6 +130,16 @@ def paper_step(
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
     return Evened(codes, gate, folded)
+
+
+def _evened(
+    encoded: Encoded, recipe: Recipe, readings: Readings, place: tuple[int, int, int], fold: tuple[float, ...] | None
+) -> Codes:
+    """Reflectance codes of a tile at ``place`` (x, y, level), without what is printed on the paper."""
+    codes = even(encoded, make_gain(readings.light, recipe.evening, fold), readings.cell_px, place)
+    if readings.ruling is None or not recipe.ruling:
+        return codes
+    return without_ruling(codes, readings.ruling, place, fold)
 
 
 @lru_cache(maxsize=8)

@@ -1,0 +1,61 @@
+"""Phases of waves over a sheet: where exactly what repeats lies, on paper that is bent before a lens."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+Waves = NDArray[np.complex64]
+Doubles = NDArray[np.float64]
+
+_AGAIN = (1.0, 1.5)  # times the spread, over which the course is read once more
+_LAST, _WIDER, _LESS = 4.0, 8.0, 0.05  # times it at last, and a wider one besides, with what that counts
+
+
+def smooth(waves: Waves, spread: float) -> Waves:
+    """Waves (h, w) averaged by a Gaussian of so many px."""
+    parts = (np.ascontiguousarray(part) for part in (waves.real, waves.imag))
+    real, imaginary = (cv2.GaussianBlur(part, (0, 0), spread) for part in parts)
+    return np.asarray(real + 1j * imaginary, np.complex64)
+
+
+def phases(waves: Waves, spread: float) -> Plane:
+    """Phases of ``waves`` (h, w), which are told over a ``spread`` of so many px, in cycles and without jumps, (h, w) float32.
+
+    A bent sheet's broad course comes first, a cubic surface, as its slopes tell it: these do not jump from one cycle to the
+    next. What is left of it is then steady enough to be told over wide windows.
+    """
+    h, w = waves.shape
+    y, x = np.meshgrid(np.linspace(-1, 1, h), np.linspace(-1, 1, w), indexing="ij")
+    terms = np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=2)
+    course = _fitted_to_slopes(terms, smooth(waves, spread))
+    for times in _AGAIN:
+        left = smooth(_without(waves, course), times * spread)
+        turn = np.angle(left.sum())
+        rest = np.angle(left * np.exp(-1j * turn)) / (2 * np.pi)
+        course += turn / (2 * np.pi) + _fitted(terms, terms, rest, np.abs(left))
+    left = _without(waves, course)
+    # Where there are marks only, a wider window tells.
+    last = smooth(left, _LAST * spread) + np.float32(_LESS) * smooth(left, _WIDER * spread)
+    return np.asarray(course + np.angle(last) / (2 * np.pi), np.float32)
+
+
+def _without(waves: Waves, course: Doubles) -> Waves:
+    return np.asarray(waves * np.exp(-2j * np.pi * course), np.complex64)
+
+
+def _fitted_to_slopes(terms: Doubles, waves: Waves) -> Doubles:
+    """The surface of ``terms`` (h, w, n) that turns from cell to cell as the waves do."""
+    turned = [waves[:, 1:] * np.conj(waves[:, :-1]), waves[1:] * np.conj(waves[:-1])]
+    slopes = [np.diff(terms, axis=axis).reshape(-1, terms.shape[2]) for axis in (1, 0)]
+    steps = np.concatenate([one.ravel() for one in turned])
+    return _fitted(terms, np.concatenate(slopes), np.angle(steps) / (2 * np.pi), np.abs(steps))
+
+
+def _fitted(terms: Doubles, at: Doubles, values: NDArray[np.floating], weight: NDArray[np.floating]) -> Doubles:
+    """The surface of ``terms`` (h, w, n) whose terms ``at`` places (…, n) come nearest to ``values`` there."""
+    root = np.sqrt(weight.ravel())
+    rows = at.reshape(-1, at.shape[-1]) * root[:, None]
+    return np.asarray(terms @ np.linalg.lstsq(rows, values.ravel() * root, rcond=None)[0])
