@@ -311,7 +311,7 @@ def _sureness(
     good = np.clip((first.support - 0.62) / 0.25, 0, 1) * np.clip((share - 0.4) / 0.3, 0, 1)
     good *= np.clip((first.clarity - 1.0) / 1.5, 0.0, 1)
     # A painted rectangle is darker than the paper around it; a sheet is hardly ever darker than its table.
-    good *= np.clip(1.6 - first.darker / 0.03, 0.3, 1)
+    good *= np.clip(1.3 - first.darker / 0.025, 0.3, 1)
     # A dark shape along most of a line inside the sheet is no table.
     good *= np.clip(2.2 - first.odd / 0.17, 0.3, 1)
     sure = float(np.clip(good * np.clip(0.35 + lead / 0.08, 0, 1), 0, 0.99))
