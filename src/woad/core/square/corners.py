@@ -6,7 +6,7 @@ Corners are where lines through the middle parts of the sides meet, so a bent co
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 import cv2
@@ -23,6 +23,8 @@ Points = NDArray[np.float64]
 _COARSE_PX = 480
 _MOST_LINES = 38
 _MOST_GRADED = 30
+_FOLLOWED = 4  # of the best, how many are followed to where their sides really run
+_CLOSE = 0.08  # in score, that another one may be as good
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,17 +68,25 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
         return NoEstimate("no sheet with four sides stands out; it may fill the scan or be cut by its frame")
     scale = np.array([w / size[0], h / size[1]])
     why = "the sheet's sides are too faint to follow"
-    for index, rough in enumerate(best[:4]):
+
+    def followed(rough: _Quad) -> tuple[Points, float, _Quad | None] | None:
         refined = follow_sides(image, _clockwise(rough.points * scale))
-        if refined is None:
-            continue
-        points, share = refined
         # Graded again where the sides really run: a side that is none shows now at the latest.
-        first = _grade(closed, points / scale, noise)
+        return None if refined is None else (*refined, _grade(closed, refined[0] / scale, noise))
+
+    for index, rough in enumerate(best[:_FOLLOWED]):
+        found = followed(rough)
+        if found is None:
+            continue
+        points, share, first = found
         if first is None:
             why = "the sheet runs on past one of its sides: it may be cut by the picture's frame"
             continue
         others = [*best[:index], *best[index + 1 :]]
+        for place, rival in enumerate(others[: _FOLLOWED - 1]):
+            if rival.score > first.score - _CLOSE:  # as it was found first; nearer is what it is worth itself
+                again = followed(rival)
+                others[place] = replace(rival, score=-1.0) if again is None or again[2] is None else again[2]
         sure, why = _sureness(first, others, points, share, (w, h), 1 / scale)
         return SheetCorners(_clockwise(points), sure, why)
     return NoEstimate(why)
@@ -258,12 +268,15 @@ def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
         t = np.linspace(0, 1, 24)[:, None]
         inner.append(np.median(sample(image, start + (end - start) * t + normal * 4.5), axis=0))
     support, clarity = min(supports), min(clarities)
-    # A side is none if the sides at both its ends run on past it: the sheet goes on there, cut by the picture's frame.
-    if any(_runs_on(image, sides[i - 1], True) and _runs_on(image, sides[(i + 1) % 4], False) for i in range(4)):
+    # A side is none if the sides at both its ends run on past it: the sheet goes on there, cut by the picture's frame. If
+    # only one does, it may be a shadow's edge that begins in a corner.
+    past = [(_runs_on(image, sides[i - 1], True), _runs_on(image, sides[(i + 1) % 4], False)) for i in range(4)]
+    if any(before and after for before, after in past):
         return None
     uneven = float(np.ptp(np.array(inner).mean(axis=1)))
     area = float(cv2.contourArea(quad.astype(np.float32))) / (w * h)
     score = support + 0.25 * float(np.mean(supports)) + 0.5 * (1 - np.exp(-clarity / 3)) + 0.35 * np.sqrt(area)
+    score -= 0.1 * sum(map(sum, past))
     outer = np.array(inner).mean(axis=1) - lighter
     odd = float(np.abs(outer - np.median(outer)).max())
     # Lighter than the table on one side, much darker on another: that side is the rim of something painted.
@@ -307,14 +320,14 @@ def _sureness(
     if moved > 0.02:
         return 0.3, "the sides cannot be followed to their ends"
     rivals = [q for q in others if np.abs(q.points - first.points).max() > 0.02 * float(np.hypot(*(to_coarse * size)))]
-    lead = first.score - rivals[0].score if rivals else 1.0
+    lead = first.score - max(q.score for q in rivals) if rivals else 1.0
     good = np.clip((first.support - 0.62) / 0.25, 0, 1) * np.clip((share - 0.4) / 0.3, 0, 1)
     good *= np.clip((first.clarity - 1.0) / 1.5, 0.0, 1)
     # A painted rectangle is darker than the paper around it; a sheet is hardly ever darker than its table.
     good *= np.clip(1.3 - first.darker / 0.025, 0.3, 1)
     # A dark shape along most of a line inside the sheet is no table.
     good *= np.clip(2.2 - first.odd / 0.17, 0.3, 1)
-    sure = float(np.clip(good * np.clip(0.35 + lead / 0.08, 0, 1), 0, 0.99))
+    sure = float(np.clip(good * np.clip(0.35 + lead / _CLOSE, 0, 1), 0, 0.99))
     if sure >= 0.5:
         return sure, "all four sides part the paper from what lies around it"
     return sure, "the table is nearly as light as the paper, or other edges look like the sheet's"
