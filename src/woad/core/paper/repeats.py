@@ -8,7 +8,7 @@ Source: Takeda, Ina and Kobayashi, Fourier-transform method of fringe-pattern an
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -19,15 +19,16 @@ from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
 
+_ENOUGH = 1000  # px of the longer side, from which half as many tell as much
 _FEWEST, _MOST = 12, 170  # lines along the longer side
 _FINEST = 1 / 3  # cycles per px
 _LEAN = 0.2  # sine of the angle up to which lines count as upright or level
 _PEAK = 60.0  # times the middle of the spectrum that a peak has at least
 _TRIED, _APART = 3, 3.0  # how many peaks are tried, and how far apart they are, cycles over the sheet
 _HARMONIC = 0.1  # of a peak, that a lower frequency has of which it is the harmonic
-_MARK = (0.12, 0.3)  # darkness from which it is no printed line but a mark: on paper whose print is pale, and at most
+_PALEST, _MARK = 0.12, (0.3, 0.5)  # darkness from which it is no print but a mark: at least; what is tried as the most
 # Percentile of what is pale that a print reaches, if it is one, and times it that is more than print.
-_PALE, _ABOVE = 97, 1.6
+_PALE, _ABOVE = 99, 1.6
 _AROUND = 20  # of the sheet's longer side, that paper's tone is told over
 _WINDOW = 1.5  # periods, the spread that a phase is told over
 _FEW = 0.02  # bare paper in the window, below which nothing is known of a print
@@ -58,11 +59,19 @@ class Repeat:
 def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     """The upright family and the level one, as far as there are such. ``reflectance`` (h, w, C) float32, paper 1, 500 to
     1400 px long."""
-    fine, bare = _fine_darkness(reflectance)
-    if bare.mean() < _TOLD:
-        return ()
-    found = (_first(fine, bare, peaks) for peaks in _peaks(fine))
-    return tuple(one for one in found if one is not None)
+    dark = 1 - grey_of(reflectance)
+    h, w = dark.shape
+    less = (w // 2, h // 2) if max(h, w) > _ENOUGH else (w, h)
+    dark = np.asarray(cv2.resize(dark, less, interpolation=cv2.INTER_AREA), np.float32)
+    for most in _MARK:
+        fine, bare = _fine_darkness(dark, most)
+        if bare.mean() > _TOLD:
+            found = (_first(fine, bare, peaks) for peaks in _peaks(fine))
+            families = tuple(one for one in found if one is not None)
+            if families:
+                sx, sy = less[0] / w, less[1] / h
+                return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)
+    return ()
 
 
 def _first(fine: Plane, bare: Plane, peaks: list[tuple[float, float]]) -> Repeat | None:
@@ -73,16 +82,16 @@ def _first(fine: Plane, bare: Plane, peaks: list[tuple[float, float]]) -> Repeat
     return None
 
 
-def _fine_darkness(reflectance: Plane) -> tuple[Plane, Plane]:
-    """Darkness against the surroundings (h, w), 0 on marks, and where there are none (h, w), 0 or 1."""
-    dark = 1 - grey_of(reflectance)
+def _fine_darkness(dark: Plane, most: float) -> tuple[Plane, Plane]:
+    """Darkness (h, w) against the surroundings, 0 on marks, and where there are none (h, w), 0 or 1. What is darker than
+    ``most`` is a mark, and so may be what is paler, as it is on paper whose print is pale."""
     soft = np.asarray(cv2.blur(dark, (3, 3)), np.float32)
-    pale = soft[soft < _MARK[1]]
+    pale = soft[soft < most]
     print_at_most = _ABOVE * float(np.percentile(pale[:: max(1, pale.size // 50_000)], _PALE)) if pale.size else 0.0
-    marks = cv2.dilate((soft > np.clip(print_at_most, *_MARK)).astype(np.uint8), np.ones((7, 7), np.uint8))
+    marks = cv2.dilate((soft > np.clip(print_at_most, _PALEST, most)).astype(np.uint8), np.ones((7, 7), np.uint8))
     bare = (1 - marks).astype(np.float32)
     own = np.clip(dark, -0.1, 0.5).astype(np.float32) * bare
-    wide = (max(reflectance.shape[:2]) // _AROUND | 1,) * 2
+    wide = (max(dark.shape) // _AROUND | 1,) * 2
     around = cv2.blur(own, wide) / np.maximum(cv2.blur(bare, wide), np.float32(0.05))
     return np.asarray(own - around * bare, np.float32), bare
 
@@ -91,32 +100,44 @@ def _peaks(fine: Plane) -> list[list[tuple[float, float]]]:
     """Cycles per px (x, y) of what stands out near each axis of the spectrum, with what it may be a harmonic of before it."""
     h, w = fine.shape
     size = cv2.getOptimalDFTSize(h), cv2.getOptimalDFTSize(w)
-    window = np.outer(np.hanning(h), np.hanning(w)).astype(np.float32)
-    y, x = np.meshgrid(np.fft.fftfreq(size[0]), np.fft.rfftfreq(size[1]), indexing="ij")
-    long, far = max(h, w), np.hypot(x, y)
-    # Drawings have the more the lower the frequency is (1 / f).
-    power = (np.abs(np.fft.rfft2(fine * window, size)) * far) ** 2
-    power[(far * long < _FEWEST) | (far * long > _MOST) | (far > _FINEST)] = 0
+    across, down = np.hanning(w).astype(np.float32), np.hanning(h).astype(np.float32)
+    padded = np.zeros(size, np.float32)
+    padded[:h, :w] = fine * across[None] * down[:, None]
+    real, imaginary = cv2.split(cv2.dft(padded, flags=cv2.DFT_COMPLEX_OUTPUT, nonzeroRows=h))
+    y, x = np.fft.fftfreq(size[0]).astype(np.float32), np.fft.rfftfreq(size[1]).astype(np.float32)
     out = []
-    for along, aside in ((x, y), (y, x)):
-        near = np.where(np.abs(aside) <= _LEAN * np.abs(along), power, 0)
-        usual = float(np.median(near[near > 0])) if near.any() else np.inf
-        families: list[tuple[float, float]] = []
-        for _ in range(_TRIED):
-            top = np.unravel_index(int(np.argmax(near)), near.shape)
-            if near[top] < _PEAK * usual:
-                break
-            highest = float(power[top] / far[top] ** 2)
-            turns = float(x[top]), float(y[top])
-            for over in range(8, 0, -1):
-                close = (np.abs(x - turns[0] / over) <= 1.5 / size[1]) & (np.abs(y - turns[1] / over) <= 1.5 / size[0])
-                best = np.unravel_index(int(np.argmax(np.where(close, near, 0))), near.shape)
-                if near[best] > _HARMONIC * highest * far[best] ** 2:
-                    families.append((float(x[best]), float(y[best])))
-            for sign in (1, -1):  # of what has no part along x, the spectrum holds both
-                near = np.where(np.hypot(x - sign * turns[0], y - sign * turns[1]) * long < _APART, 0, near)
-        out.append(list(dict.fromkeys(families)))
+    for most_x, most_y in ((_FINEST, _LEAN * _FINEST), (_LEAN * _FINEST, _FINEST)):
+        rows, columns = np.flatnonzero(np.abs(y) <= most_y), np.flatnonzero(x <= most_x)
+        part = np.ix_(rows, columns)
+        strong = np.asarray(cv2.magnitude(real[part], imaginary[part]), np.float32)
+        out.append(_highest(strong, x[None, columns], y[rows, None], size, max(h, w)))
     return out
+
+
+def _highest(strong: Plane, x: Plane, y: Plane, size: tuple[int, int], long: int) -> list[tuple[float, float]]:
+    """The highest peaks of a part of a spectrum near an axis, ``strong`` (m, n) at ``x`` (1, n) and ``y`` (m, 1) cycles per
+    px, of a picture padded to a ``size`` whose longer side is ``long`` px."""
+    far = np.hypot(x, y)
+    # Drawings have the more the lower the frequency is (1 / f).
+    power = np.asarray((strong * far) ** 2, np.float32)
+    along, aside = (x, y) if x.max() > np.abs(y).max() else (y, x)
+    power[(np.abs(aside) > _LEAN * np.abs(along)) | (far * long < _FEWEST) | (far * long > _MOST) | (far > _FINEST)] = 0
+    usual = float(np.median(power[power > 0])) if power.any() else np.inf
+    found: list[tuple[float, float]] = []
+    for _ in range(_TRIED):
+        top = np.unravel_index(int(np.argmax(power)), power.shape)
+        if power[top] < _PEAK * usual:
+            break
+        highest = float(power[top] / far[top] ** 2)
+        turns = float(x[0, top[1]]), float(y[top[0], 0])
+        for over in range(8, 0, -1):
+            close = (np.abs(x - turns[0] / over) <= 1.5 / size[1]) & (np.abs(y - turns[1] / over) <= 1.5 / size[0])
+            best = np.unravel_index(int(np.argmax(np.where(close, power, 0))), power.shape)
+            if power[best] > _HARMONIC * highest * far[best] ** 2:
+                found.append((float(x[0, best[1]]), float(y[best[0], 0])))
+        for sign in (1, -1):  # of what has no part along x, the spectrum holds both
+            power[np.hypot(x - sign * turns[0], y - sign * turns[1]) * long < _APART] = 0
+    return list(dict.fromkeys(found))
 
 
 def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | None:

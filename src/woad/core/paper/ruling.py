@@ -32,6 +32,7 @@ _MOST = 0.75  # of the light that is divided by, at most
 _COVER = 0.35  # of the paper, that is at least half as dark, at most
 _DARKER = 1.5  # times the spread of what is seen of a place of the print, that it is darker at its darkest
 _MARK = 0.15  # of the paper's light, that what is left at the print's darkest is darker, to be a mark for sure
+_EXPLAINED = 0.55  # of all that varies beyond the paper's noise, that the mean of all places explains in a print
 _STRIP_PX = 250_000  # that are worked on together
 _DOTTED = 0.5  # of the depth, that the mean along a line has at most if it is a row of dots
 
@@ -177,9 +178,10 @@ def _printed(blank: Ruling, boxes: list[Region], read: Callable[[Region], Plane]
     is none."""
     seen = [(box, read(box)) for box in boxes if box.w > 8 and box.h > 8]
     depths = [float(np.percentile(1 - grey_of(values), 99.5)) for _, values in seen]
-    if len(depths) < _LEAST_PLACES:
+    pale = [depth for depth in depths if depth < _DEPTH[1]]
+    if len(pale) < _LEAST_PLACES:
         return None
-    most = _MARKED * float(np.percentile(depths, 30)) + 0.02
+    most = _MARKED * float(np.median(pale)) + 0.02
     plain = [one for one, depth in zip(seen, depths, strict=True) if depth < most]
     if len(plain) < _LEAST_PLACES:
         return None
@@ -205,8 +207,12 @@ def _printed(blank: Ruling, boxes: list[Region], read: Callable[[Region], Plane]
     paper = np.percentile(mean.reshape(-1, mean.shape[2]), 70, axis=0).astype(np.float32)
     varied = np.maximum(mean_of_all(light**2) - mean**2, 0)
     # A thin line is darkest where pixels lie right along it, and paler where it runs between two of them.
-    unlike = np.sqrt(np.maximum(varied - np.median(varied, axis=(0, 1)), 0))
+    beyond = np.maximum(varied - np.median(varied, axis=(0, 1)), 0)
+    unlike = np.sqrt(beyond)
     missing = np.asarray(1 - mean / np.maximum(paper, np.float32(0.05)), np.float32)
+    told = float((np.maximum(missing, 0) ** 2).mean())
+    if told < _EXPLAINED * (told + float(beyond.mean())):
+        return None  # lines that are drawn, however evenly, do not lie as alike
     return _told(missing, np.asarray(_DARKER * unlike, np.float32))
 
 

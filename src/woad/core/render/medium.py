@@ -134,12 +134,12 @@ def read_traits(
 
 
 def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...], ruled: bool) -> Traits | None:
-    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel; on ``ruled`` paper
-    lines of any hue, as its margin is, and twice, as they are sure to be."""
+    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel. On ``ruled`` paper a
+    hue that was found is its margin's, however little there is of it."""
     if traits is None:
         return None
-    blue = sum(one.share for one in pencils if ruled or _light_blue(np.array(one.colour, np.float32)))
-    return replace(traits, blue_lines=float(blue) * (2 if ruled else 1))
+    blue = sum(one.share for one in pencils if _light_blue(np.array(one.colour, np.float32)))
+    return replace(traits, blue_lines=1.0 if ruled and pencils else float(blue))
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
@@ -225,7 +225,9 @@ def propose_medium(traits: Traits | None) -> Proposal:
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
         "blue-pencil": (
             blue * (1 - broad) * (1 - small),
-            f"{seen_blue:.0%} of the marks are of a pale hue under dark ink",
+            "pale coloured lines under dark ink"
+            if t.blue_lines == 1
+            else f"{seen_blue:.0%} of the marks are light blue under dark ink",
         ),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
         "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
