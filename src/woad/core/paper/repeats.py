@@ -50,11 +50,6 @@ class Repeat:
     drift: Plane
     there: Plane
 
-    @property
-    def period(self) -> float:
-        """From line to line, px."""
-        return 1 / float(np.hypot(*self.turns))
-
 
 def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     """The upright family and the level one, as far as there are such. ``reflectance`` (h, w, C) float32, paper 1, 500 to
