@@ -60,10 +60,10 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     texture = 1 + smooth_noise(shape, 0.8, rng) * 0.008 + smooth_noise(shape, 6, rng) * 0.004
     linear = np.array(PAPERS[rng.integers(len(PAPERS))], np.float32) * texture[..., None]
     width, depth, one_mm = mm_to_px(rng.uniform(0.12, 0.3), ppi), rng.uniform(0.5, 0.9), mm_to_px(1, ppi)
-    blue = (rng.uniform(0.35, 0.6), rng.uniform(0.6, 0.75), rng.uniform(0.82, 0.93))
+    tint = (rng.uniform(0.35, 0.6), rng.uniform(0.6, 0.75), rng.uniform(0.82, 0.93))
     red = (0.9, *rng.uniform(0.4, 0.6, 2))
     if kind in (GREY, DOTTED):
-        blue = tuple(rng.uniform(0.6, 0.78) + rng.normal(0, 0.006, 3))
+        tint = tuple(rng.uniform(0.6, 0.78) + rng.normal(0, 0.006, 3))
     if kind in (SQUARED, GREY, DOTTED):
         across, down = (_lines(shape, np.arange(2 * one_mm, shape[a], 5 * one_mm), bool(a), width) for a in (0, 1))
         # A print's dots are as large as two or three of its lines are wide.
@@ -72,7 +72,7 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
         ruling = _lines(shape, np.arange(20 * one_mm, shape[0], 7 * one_mm), False, width)
     lean = float(rng.uniform(0.15, 0.6) * rng.choice([-1, 1]))
     ruling = _leaning(ruling, lean)
-    linear = linear * (1 - depth * ruling[..., None] * (1 - np.array(blue, np.float32)))
+    linear = linear * (1 - depth * ruling[..., None] * (1 - np.array(tint, np.float32)))
     if kind == MARGIN:
         margin = _leaning(_lines(shape, np.array([25 * one_mm]), True, width), lean)
         linear = linear * (1 - depth * margin[..., None] * (1 - np.array(red, np.float32)))

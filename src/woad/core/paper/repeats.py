@@ -137,10 +137,12 @@ def _highest(strong: Plane, x: Plane, y: Plane, size: tuple[int, int], long: int
 
 def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | None:
     """The family of a frequency, if it is a print: as strong, and in step, all over the paper."""
-    cell = max(int(_CELL / float(np.hypot(*turns))), 1)
-    period = 1 / float(np.hypot(*turns)) / cell
+    period_px = 1 / float(np.hypot(*turns))
+    cell = max(int(_CELL * period_px), 1)
+    period = period_px / cell
+    spread = _WINDOW * period
     total, told = _demodulated(fine, bare, turns, cell)
-    waves, weight = smooth(total, _WINDOW * period), cv2.GaussianBlur(told, (0, 0), _WINDOW * period)
+    waves, weight = smooth(total, spread), cv2.GaussianBlur(told, (0, 0), spread)
     each = max(int(period / 2), 1)
     places = slice(each // 2, None, each)
     known = weight[places, places] > 0.5
@@ -150,7 +152,7 @@ def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | No
     strong = np.abs(seen)
     middle = float(np.median(strong[known]))
     other = _demodulated(fine, bare, (turns[0] * _OTHER, turns[1] * _OTHER), cell)[0]
-    if float(np.median(np.abs(smooth(other, _WINDOW * period)[places, places])[known])) > _ELSE * middle:
+    if float(np.median(np.abs(smooth(other, spread)[places, places])[known])) > _ELSE * middle:
         return None
     if ((strong > _ALIKE[0] * middle) & (strong < _ALIKE[1] * middle))[known].mean() < _ALL:
         return None
@@ -160,7 +162,7 @@ def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | No
         return None
     strength = np.abs(waves) / np.maximum(weight, np.float32(1e-3)) / np.float32(middle)
     there = np.clip((strength - _THERE[0]) / (_THERE[1] - _THERE[0]), 0, 1) * (weight > _FEW)
-    drift = phases(total, _WINDOW * period)
+    drift = phases(total, spread)
     lean = [float(np.diff(drift, axis=axis).mean()) for axis in (1, 0)]
     h, w = drift.shape
     drift -= np.float32(lean[0]) * (np.arange(w, dtype=np.float32) + np.float32(0.5))[None]

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from woad.core.paper.evening import regular_grid, sample_grid
 from woad.core.paper.repeats import find_repeats
-from woad.core.raster.channels import grey_of
+from woad.core.raster.channels import folded, grey_of
 from woad.core.raster.codes import PAPER_CODE, Codes
 from woad.core.raster.tiles import Region
 
@@ -96,9 +96,7 @@ def without_ruling(
     h, w = codes.shape[:2]
     pictures = _at_level(ruling, level)
     if codes.ndim == 2:
-        row = np.asarray([weights or (1.0,)], np.float32)
-        folded = (np.asarray(cv2.transform(one, row), np.float32) for one in pictures)
-        pictures = tuple(one.reshape(*one.shape[:2], 1) for one in folded)
+        pictures = tuple(folded(one, weights or (1.0,))[..., None] for one in pictures)
     out = np.empty_like(codes)
     rows = max(8, _STRIP_PX // w)
     for top in range(0, h, rows):

@@ -3,6 +3,7 @@ axis of three."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import reduce
 from typing import TypeVar
 
@@ -19,6 +20,12 @@ def grey_of(image: Plane) -> Plane:
     channels = image.shape[-1]
     row = np.full((1, channels), 1 / channels, np.float32)
     return np.asarray(cv2.transform(image.reshape(-1, 1, channels), row), np.float32).reshape(image.shape[:-1])
+
+
+def folded(image: NDArray[Kind], weights: Sequence[float]) -> NDArray[Kind]:
+    """The channels of (h, w, C) of any dtype added up with ``weights`` (C,): (h, w) of the same."""
+    row = np.asarray([weights], np.float32)
+    return np.asarray(cv2.transform(image, row)).reshape(image.shape[:2])
 
 
 def highest(image: NDArray[Kind]) -> NDArray[Kind]:

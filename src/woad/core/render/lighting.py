@@ -86,12 +86,10 @@ def light_up(pyramid: Pyramid, base: int, quick: bool, said: Said) -> Lit:
         return lit
     # Light that falls off within millimetres is read better without lines across it.
     plain = replace(lit.evenly, ruling=ruling).whole(base) / np.maximum(lit.reduced, np.float32(1e-4))
-    lit = _lit(pyramid, base, np.asarray(linear * plain, np.float32), quick, said)
-    evenly = replace(lit.evenly, ruling=ruling)
-    return replace(lit, evenly=evenly, reduced=evenly.whole(base))
+    return _lit(pyramid, base, np.asarray(linear * plain, np.float32), quick, said, ruling)
 
 
-def _lit(pyramid: Pyramid, base: int, linear: Plane, quick: bool, said: Said) -> Lit:
+def _lit(pyramid: Pyramid, base: int, linear: Plane, quick: bool, said: Said, ruling: Ruling | None = None) -> Lit:
     light = estimate_light(linear, quick) if min(linear.shape[:2]) >= _LEAST_PX else NoEstimate("too few pixels")
     if said.paper:
         light = _as_said(light, linear, said)
@@ -99,7 +97,7 @@ def _lit(pyramid: Pyramid, base: int, linear: Plane, quick: bool, said: Said) ->
     cell = _cell_px(pyramid, field)
     span = (float(linear.shape[1] << base), float(linear.shape[0] << base))
     grid = regular_grid(field, cell, pyramid.width, pyramid.height, span)
-    evenly = Evenly(pyramid, make_gain(grid, 1.0, None), cell)
+    evenly = Evenly(pyramid, make_gain(grid, 1.0, None), cell, ruling)
     return Lit(light, doubt, grid, evenly, evenly.whole(base))
 
 

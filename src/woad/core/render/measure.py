@@ -21,7 +21,7 @@ from woad.core.paper.light_field import LightField
 from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.samples import read_place
-from woad.core.raster.channels import grey_of, lowest
+from woad.core.raster.channels import folded, grey_of, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
@@ -83,7 +83,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
-        histogram = tone_histogram(_fold(reduced, weights))
+        histogram = tone_histogram(folded(reduced, weights))
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
     washes = traits is not None and traits.washed
@@ -156,7 +156,7 @@ def _sharpness(
     found: float | NoEstimate = NoEstimate("there is no ink to go by")
     if isinstance(ink, InkColour):  # while the traits are still being read, which tell whether it is one
         full = max(1 - float(np.dot(ink.reflectance, weights)), 0.05)
-        shares = [np.clip((1 - _fold(crop, weights)) / full, 0, 1) for crop in crops]
+        shares = [np.clip((1 - folded(crop, weights)) / full, 0, 1) for crop in crops]
         telling = sorted(shares, key=lambda share: -float(share.std()))[:_EDGE_CROPS]
         found = sharpening_for([np.rint(share * 255).astype(np.uint8) for share in telling])
     usual = starting_docket(propose_medium(reading.result()).medium)
@@ -196,17 +196,11 @@ def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
     return tuple(float(v) for v in w / w.sum())
 
 
-def _fold(reflectance: Plane, weights: tuple[float, ...]) -> Plane:
-    """Weighted sum of the channels, (h, w) float32."""
-    row = np.asarray(weights, np.float32)[None, :]
-    return np.asarray(cv2.transform(reflectance, row), np.float32).reshape(reflectance.shape[:2])
-
-
 def _paper_codes(
     reflectance: Plane, weights: tuple[float, ...], light_marks: LightMarks | None, box: Region, level: int, base: int
 ) -> Codes:
     """Folded codes of a box of a level that hold no marks lighter than the paper, which are no noise of it."""
-    codes = to_codes(_fold(reflectance, weights))
+    codes = to_codes(folded(reflectance, weights))
     if light_marks is not None:
         near = sample_grid(light_marks.where, 1 << base, box.x, box.y, box.w, box.h, level)[..., 0]
         codes[near > 0] = PAPER_CODE

@@ -37,6 +37,7 @@ class Traits:
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet;
+    ``margin`` whether a hue was found on ruled paper;
     ``light_marks`` whether marks are lighter than the paper;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
@@ -62,6 +63,7 @@ class Traits:
     aspect: float
     blue_ink: float
     blue_lines: float = 0.0
+    margin: bool = False
     light_marks: bool = False
 
     @property
@@ -139,7 +141,7 @@ def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...], ruled: bool
     if traits is None:
         return None
     blue = sum(one.share for one in pencils if _light_blue(np.array(one.colour, np.float32)))
-    return replace(traits, blue_lines=1.0 if ruled and pencils else float(blue))
+    return replace(traits, blue_lines=float(blue), margin=ruled and bool(pencils))
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
@@ -213,7 +215,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)
         # Single pixels may be blue by noise; lines that were looked for are none by chance.
-        * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08))
+        * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08), float(t.margin))
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
     )
@@ -226,7 +228,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
         "blue-pencil": (
             blue * (1 - broad) * (1 - small),
             "pale coloured lines under dark ink"
-            if t.blue_lines == 1
+            if t.margin
             else f"{seen_blue:.0%} of the marks are light blue under dark ink",
         ),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),

@@ -18,7 +18,7 @@ from woad.core.knockout.inner import Inside
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.paper.ruling import without_ruling
-from woad.core.raster.channels import lowest
+from woad.core.raster.channels import folded, lowest
 from woad.core.raster.codes import Codes, look_up
 from woad.core.raster.tiles import Region
 from woad.core.render.hand import Hand, deepened, lightened
@@ -109,19 +109,17 @@ def paper_step(
         codes = _evened(encoded, recipe, readings, place, None)
         codes = drop_out(codes, dropper_for(recipe.dropped, ink_of(readings)))
         if fold is not None:
-            codes = np.asarray(cv2.transform(codes, np.asarray([fold], np.float32))).reshape(codes.shape[:2])
+            codes = folded(codes, fold)
     else:
         codes = _evened(encoded, recipe, readings, place, fold)
     if not recipe.one_ink and codes.shape[2] == 1:
         codes = np.repeat(codes, 3, axis=2)
     if hand is not None:
         codes = deepened(lightened(codes, hand, box, level), hand.strengthen, box, level)
-    folded = codes
-    if not recipe.one_ink:
-        # Equal shares, so that pale yellow counts as much as pale grey.
-        folded = np.asarray(cv2.transform(codes, np.full((1, 3), 1 / 3, np.float32))).reshape(codes.shape[:2])
+    # Equal shares, so that pale yellow counts as much as pale grey.
+    one_plane = codes if recipe.one_ink else folded(codes, (1 / 3,) * 3)
     floors = level_floors(readings, level, recipe.noise_scale)
-    gate = mark_gate(folded, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
+    gate = mark_gate(one_plane, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
     if not recipe.one_ink and readings.light_marks is not None:
         # On toned paper pastel may be as light as the paper, and darker in one channel only, which has more noise.
         hued = mark_gate(lowest(codes), tuple(_HUED * floor for floor in floors), recipe.softness)
@@ -129,7 +127,7 @@ def paper_step(
     if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
-    return Evened(codes, gate, folded)
+    return Evened(codes, gate, one_plane)
 
 
 def _evened(
