@@ -33,6 +33,7 @@ from ruled import ruled_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
+from taped import taped_row
 
 MEDIA = ("pen", "study", "dense", "lettering", "pencil")
 ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
@@ -133,7 +134,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,two-tone,strays,hairs,streaks,folds,edges,ragged,tilt,corners,bow,sharp,faults,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,tilt,corners,bow,sharp,faults,"
     "medium"
 )
 
@@ -157,7 +158,8 @@ def main() -> int:
     more = {
         "media": lambda: nine_rows.nine_row(first, args.seeds, media, lights),
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
-        "ruled": lambda: ruled_row(first, 2 * args.seeds), "two-tone": lambda: ink_rows.two_tone_row(first),
+        "taped": lambda: taped_row(first, 4 * args.seeds), "ruled": lambda: ruled_row(first, 2 * args.seeds),
+        "two-tone": lambda: ink_rows.two_tone_row(first),
         "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "folds": lambda: folds_row(first, args.seeds, media),

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
-from captures import CORNERS, image_file, photo, saved, tilted
+from captures import CORNERS, drawn_sheet, image_file, photo, saved, shot, tilted
 from hands import pull, type_in
 from woad.app.tools.square import bow_places, corner_places, trim_rect, turn_handle
 from woad.app.view.rulers import THICK
@@ -354,3 +354,31 @@ def test_watch_spots_stay_on_their_marks_when_the_sheet_is_turned(bench, settle)
     middle = trim_rect(window.view).center()
     assert (first + second - 2 * middle).manhattanLength() < 4
     assert QPoint(0, 0) != first.toPoint()
+
+
+def test_tape_is_gone_from_the_file_unless_it_is_kept(bench, settle) -> None:  # type: ignore[no-untyped-def]
+    """The panel offers it only where there is tape; Kept brings it back into the written file."""
+    w, h = 480, 640
+    drawing, cover = drawn_sheet(w, h), np.zeros((h, w), np.uint8)
+    for at, deg in (((20, 10), -50), ((450, 20), 35), ((20, 625), 48)):
+        cv2.fillPoly(cover, [np.rint(cv2.boxPoints((at, (160, 60), deg))).astype(np.int32)], 1)
+    taped = np.where(cover[..., None] > 0, np.array([0.78, 0.62, 0.38], np.float32), drawing)
+    window = bench(shot(np.asarray(taped)), shot(drawing))
+    panel = window.panels["square"]
+    for number, there in ((1, False), (0, True)):
+        window.session.choose(number)
+        settle(window)
+        assert panel.tape.isVisible() == there
+    window.session.change_square("as it lies", straighten=0)
+    window.editions.overwrite.setChecked(True)
+    middle = cv2.erode(cover, np.ones((9, 9), np.uint8)) > 0
+
+    def alpha() -> np.ndarray:
+        window.write(False)
+        settle(window)
+        return cv2.imread(str(window.session.folder / "sheet-0-cutout.png"), cv2.IMREAD_UNCHANGED)[middle, 3]
+
+    assert alpha().max() == 0
+    QTest.mouseClick(panel.tape.button(False), LEFT)
+    settle(window)
+    assert alpha().mean() > 60

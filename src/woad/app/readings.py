@@ -26,8 +26,8 @@ def key_reading(entry: Entry | None, step: str) -> str:
         corners = corners_in_force(docket.square, sheet.scan, sheet.found)
         tilt = tilt_in_force(docket.square, corners, sheet.found)
         if corners is None or docket.square.straighten is not None:
-            return f"{tilt:.1f}°"
-        return f"{tilt_of(corners):.1f}°" if keystone_percent(corners) < KEYSTONE_PERCENT else "keystone undone"
+            return f"{tilt:z.1f}°"
+        return f"{tilt_of(corners):z.1f}°" if keystone_percent(corners) < KEYSTONE_PERCENT else "keystone undone"
     if step == "paper":
         return f"L* {paper_after(entry):.1f}"
     if step == "ink":
@@ -96,7 +96,7 @@ def tilt_reading(sheet: Sheet) -> str:
     tilt = sheet.found.tilt
     if isinstance(tilt, NoEstimate):
         return "cannot tell"
-    return f"{tilt.deg:+.2f}°, {sure_text(tilt.sure)}" if tilt.sure >= SURE else "unsure"
+    return f"{tilt.deg:+z.2f}°, {sure_text(tilt.sure)}" if tilt.sure >= SURE else "unsure"
 
 
 def corners_text(sheet: Sheet) -> str:

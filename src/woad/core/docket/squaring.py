@@ -53,7 +53,7 @@ class SquareSettings(Settings):
 
     ``straighten`` degrees taken out, clockwise positive, ``None`` by itself; ``corners`` of the sheet as shares of the
     scan, clockwise from the sheet's top left; ``trim`` by itself to the ``sheet`` or the ``artwork``, ``off``, or
-    a box (x, y, width, height) in shares of the plane.
+    a box (x, y, width, height) in shares of the plane; ``tape`` fills strips of masking tape with paper.
     """
 
     on: bool = True
@@ -67,6 +67,7 @@ class SquareSettings(Settings):
     trim: Literal["sheet", "artwork", "off"] | Box = "sheet"
     margin_mm: Annotated[float, number("Margin", 0, 100, "mm", 0.5, "Paper that stays around the artwork.")] = 5.0
     bows: tuple[BowSettings, ...] = ()
+    tape: bool = True
 
     @field_validator("corners")
     @classmethod

@@ -114,4 +114,5 @@ def _square_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         "tilt_deg": round(tilt_in_force(docket.square, corners, found), 3) if docket.square.on else 0.0,
         "corners_px": None if corners is None else corners.round(2).tolist(),
         "frame_px": frame.to_scan(box).round(2).tolist(),
+        "tape_px": [one.round(1).tolist() for one in found.tape],
     }

@@ -20,6 +20,7 @@ from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
 from woad.core.square.surround import Surround, find_surround
+from woad.core.square.tape import find_tape, holds_down, without_tape
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
@@ -35,13 +36,14 @@ class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
     ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
-    what lies inside a black surround of the scanner's."""
+    what lies inside a black surround of the scanner's; ``tape`` outlines of the strips that hold the sheet down."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
     bent: tuple[Points, ...] = ()
     surround: Surround | None = None
+    tape: tuple[Points, ...] = ()
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
@@ -52,7 +54,10 @@ class Found:
         surround = self.surround
         if surround is not None:
             surround = replace(surround, corners=surround.corners * by)
-        return Found(self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent, surround)
+        tape = tuple(one * by for one in self.tape)
+        return Found(
+            self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent, surround, tape
+        )
 
 
 _LATER = NoEstimate("it has not been looked for yet")
@@ -64,8 +69,16 @@ def find_square(scan: Pyramid) -> Found:
     level = scan.level_for(LOOK_PX)
     pixels, px = scan.whole(level), float(1 << level)
     corners = find_corners(pixels)
+    tape: tuple[Points, ...] = ()
+    if isinstance(corners, SheetCorners):
+        tape = find_tape(pixels, corners.points)
+        if corners.sure < SURE and holds_down(pixels, corners.points, tape):
+            corners = replace(corners, sure=SURE, why="tape holds the sheet down at its corners")
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
     surround = find_surround(pixels) if inside is None else None
+    if inside is None:
+        tape = find_tape(pixels, None if surround is None else surround.corners)
+    pixels = without_tape(pixels, tape)
     # One after the other: most of both is Python's, which one core at a time runs.
     tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
@@ -73,7 +86,8 @@ def find_square(scan: Pyramid) -> Found:
         corners = replace(corners, points=corners.points * px)
     if surround is not None:
         surround = replace(surround, corners=surround.corners * px)
-    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround)
+    tape = tuple(one * px for one in tape)
+    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround, tape)
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:
@@ -109,7 +123,8 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     bows = tuple(Bow(tuple((x * w, y * h) for x, y in bow.points), bow.level) for bow in settings.bows)
     # Only where nobody has set other corners: then it is known where the sheet is bent.
     bent = found.bent if corners is not None and settings.corners == "auto" else ()
-    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in bent)
+    tape = found.tape if settings.tape else ()
+    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in bent + tape)
     return replace(frame, bows=bows, blanks=blanks)
 
 

@@ -26,7 +26,8 @@ class Frame:
     """``width``, ``height`` of the squared sheet, px; ``left``, ``top`` where it begins on the plane, whose size is
     ``plane``; ``matrix`` (9 numbers, row by row) maps plane to scan before bows; ``bows``
     were drawn on the plane one after the other, each on what the ones before had straightened;
-    ``scan`` is the scan's size; ``blanks`` are outlines on the scan where there is table instead of paper."""
+    ``scan`` is the scan's size; ``blanks`` are outlines on the scan where there is table, or tape, instead of paper;
+    ``inset`` how much of the table lies along each side of the plane, share of it."""
 
     scan: tuple[int, int]
     plane: tuple[int, int]
@@ -37,6 +38,7 @@ class Frame:
     width: int
     height: int
     blanks: Outlines = ()
+    inset: float = 0.0
 
     @property
     def identity(self) -> bool:
@@ -118,7 +120,8 @@ def plane_frame(
         chain = chain @ turned @ np.array([[1.0, 0, (w - wide) / 2], [0, 1, (h - high) / 2], [0, 0, 1]])
         w, h = wide, high
     chain = chain / chain[2, 2]
-    return Frame(scan, (w, h), tuple(float(v) for v in chain.ravel()), (), 0.0, 0.0, w, h)
+    inset = 0.0 if corners is None else MARGIN / (1 + 2 * MARGIN)
+    return Frame(scan, (w, h), tuple(float(v) for v in chain.ravel()), (), 0.0, 0.0, w, h, inset=inset)
 
 
 def _quarter(turn: int, w: int, h: int) -> Points:

@@ -11,6 +11,7 @@ from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.square.bent import inside_any
 from woad.core.square.frame import Frame, Outlines
+from woad.core.square.paper_tone import paper_tone
 
 Plane = NDArray[np.float32]
 
@@ -30,7 +31,7 @@ class Squared(Pyramid):
         # A frozen value: what is derived is set once, here.
         object.__setattr__(self, "source", source)
         object.__setattr__(self, "frame", frame)
-        object.__setattr__(self, "_guess", _paper_guess(source, frame))
+        object.__setattr__(self, "_guess", paper_tone(source, frame))
 
     source: Pyramid
     frame: Frame
@@ -120,30 +121,3 @@ def _between(knots: Plane, share: Plane) -> Plane:
     np.rint(out, out)
     out *= np.float32(1 / _GRID)
     return np.asarray(out.reshape(len(rows), -1))
-
-
-def _paper_guess(source: Pyramid, frame: Frame) -> NDArray[np.float32]:
-    """The paper's tone over the scan, small: the lightest of each neighbourhood, smoothed; of the sheet alone if it is
-    known where that lies, and carried on from there."""
-    level = np.asarray(source.levels[source.deepest], np.float32)
-    h, w = level.shape[:2]
-    weight = np.ones((h, w), np.float32)
-    if frame.blanks:
-        pw, ph = frame.plane
-        inner = np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]]) * (pw, ph)
-        on_level = frame.plane_to_scan(inner) * (w / frame.scan[0], h / frame.scan[1])
-        mask = np.zeros((h, w), np.uint8)
-        cv2.fillConvexPoly(mask, np.round(on_level).astype(np.int32), 1)
-        weight = mask.astype(np.float32) if mask.any() else weight
-        level = level * weight[..., None]
-    light = np.asarray(cv2.dilate(level, np.ones((9, 9), np.uint8)), np.float32).reshape(level.shape)
-    wide = np.asarray(cv2.dilate(weight, np.ones((9, 9), np.uint8)))
-    out = np.zeros(level.shape, np.float32)
-    known = np.zeros((h, w), np.float32)
-    for sigma in (6.0, 18.0, 60.0):
-        den = cv2.GaussianBlur(wide, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
-        num = np.asarray(cv2.GaussianBlur(light * wide[..., None], (0, 0), sigma, borderType=cv2.BORDER_REPLICATE))
-        fresh = (known == 0) & (den > 0.05)
-        out[fresh] = (num.reshape(level.shape) / np.maximum(den, 1e-6)[..., None])[fresh]
-        known[fresh] = 1
-    return out
