@@ -45,3 +45,25 @@ def test_a_red_seal_beside_black_lettering_stays_red() -> None:
 
 def test_a_stain_is_no_second_ink() -> None:
     assert sheet_with(STAIN).readings.one_ink
+
+
+def test_pens_of_several_colours_are_no_pencils_under_ink() -> None:
+    """The rims of blue lines are as light as a construction pencil's: a drawing in black, blue and red stays all three."""
+    rng = np.random.default_rng(8)
+    picture = np.ones((1000, 800, 1), np.float32) * (226, 224, 220)
+    lines = {}
+    for name, colour in (("black", (40, 40, 42)), ("blue", (78, 100, 196)), ("red", (205, 66, 60))):
+        cover = strokes((1000, 800), 12, rng)[..., None] / np.float32(255)
+        lines[name] = cover[..., 0] > 0.99
+        picture += cover * (np.array(colour, np.float32) - picture)
+    picture = cv2.GaussianBlur(picture, (0, 0), 1.0) + rng.normal(0, 2, picture.shape)
+    scan = np.clip(picture, 0, 255).astype(np.uint8)
+    sheet = make_sheet(take_in("pens.png", png_bytes(scan)), build_pyramid(scan))
+    assert sheet.readings.medium == "pen"
+    planes = render_whole(sheet, starting_docket(sheet.readings.medium).with_setting("square.on", False))
+    assert planes.rgb is not None
+    assert planes.alpha is not None
+    other = cv2.dilate((lines["black"] | lines["red"]).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    blue = lines["blue"] & ~other
+    assert np.percentile(planes.alpha[blue], 5) > 150
+    assert np.percentile(planes.rgb[blue, 2].astype(int) - planes.rgb[blue, 0], 5) > 60

@@ -24,6 +24,8 @@ _GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
 _TINT_PX = 2.0  # sigma over which a pale wash's hue shows in the noise
 _LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue,
 _HUED = 0.3  # and share of its depth
+# A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
+_INK = 0.3
 
 
 @dataclass(frozen=True)
@@ -36,8 +38,8 @@ class Traits:
     ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
-    bluer than red the ink is; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet;
-    ``margin`` whether a hue was found on ruled paper;
+    bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
+    are light blue lines, looked for with all of the sheet; ``margin`` whether a hue was found on ruled paper;
     ``light_marks`` whether marks are lighter than the paper;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
@@ -62,6 +64,7 @@ class Traits:
     pieces: int
     aspect: float
     blue_ink: float
+    inks: float = 0.0
     blue_lines: float = 0.0
     margin: bool = False
     light_marks: bool = False
@@ -81,8 +84,7 @@ def read_traits(
     side = max(h, w)
     grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
     dark = 1 - grey
-    least = max(0.06, 2.5 * floor)
-    marks = dark > least
+    marks = dark > max(0.06, 2.5 * floor)
     smooth = np.asarray(cv2.blur(reduced, (3, 3)), np.float32).reshape(reduced.shape)
     if reduced.shape[2] == 3:
         marks |= highest(smooth) - lowest(smooth) > 0.09
@@ -97,13 +99,13 @@ def read_traits(
     broad_at = near > 0.009 * side
     inner = near > max(2.0, 0.0035 * side)
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
-    coloured = tinted = blue = 0.0
+    coloured = tinted = blue = inks = 0.0
     if reduced.shape[2] == 3:
         values = smooth[marks]
         values = values[:: max(1, len(values) // 60_000)]
-        most = values.max(axis=1)
-        chroma = (most - values.min(axis=1)) / np.maximum(most, 0.15)
-        coloured = float((chroma > 0.22).mean())
+        most, least = values.max(axis=1), values.min(axis=1)
+        coloured = float(((most - least) / np.maximum(most, 0.15) > 0.22).mean())
+        inks = float(((least < _INK) & (most - least > _INK)).mean())
         blue = float(_light_blue(values).mean())
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         coloured = max(coloured, tinted - stained)
@@ -131,6 +133,7 @@ def read_traits(
         pieces=_pieces(marks, side),
         aspect=_aspect(marks),
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
+        inks=inks,
         light_marks=light_marks,
     )
 
@@ -218,8 +221,12 @@ def propose_medium(traits: Traits | None) -> Proposal:
         * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08), float(t.margin))
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
+        # The rims of a blue ink are as light as a pencil's lines; beside inks of several colours nothing tells them apart.
+        * _ramp(t.inks, 0.08, 0.03)
     )
     washed = float(t.washed)
+    one = plain * max((1 - grainy) * (1 - thick), washed)
+    several = coloured * (1 - broad) * (1 - small) * _ramp(t.inks, 0.03, 0.08)
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
@@ -247,15 +254,10 @@ def propose_medium(traits: Traits | None) -> Proposal:
             "heavy, even, solid strokes",
         ),
         "pen": (
-            0.25
-            + 0.75
-            * plain
-            * max((1 - grainy) * (1 - thick), washed)
-            * (1 - aged)
-            * (1 - small)
-            * (1 - greyish)
-            * (1 - blue),
-            f"one ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
+            0.25 + 0.75 * max(several, one * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue)),
+            "inks of several colours in thin strokes"
+            if several > one
+            else f"one ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
         ),
     }
     ranked = sorted(scores.items(), key=lambda item: -item[1][0])

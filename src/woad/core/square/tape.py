@@ -130,7 +130,7 @@ def _colours(sheet: Plane) -> tuple[Plane, Plane, Plane]:
     """Natural logs of red and of green against blue, and of grey, all beside the paper's."""
     logs = np.log(np.maximum(sheet, np.float32(1e-3)))
     grey = np.log(np.maximum(grey_of(sheet), np.float32(1e-3)))
-    light = grey > np.median(grey)
+    light = grey >= np.median(grey)
     tan, green = logs[..., 0] - logs[..., 2], logs[..., 1] - logs[..., 2]
     return tan - np.median(tan[light]), green - np.median(green[light]), grey - np.float32(np.median(grey[light]))
 
