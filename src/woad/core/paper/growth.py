@@ -12,6 +12,7 @@ Plane = NDArray[np.float32]
 
 _BORNE = 2.2  # blocks of paper around that bear a surface
 _BOLD = 0.02  # natural log, how far a slope may rise without them
+_STILL = 1.5e-4  # natural log, of the most that a round moves, from which the next ones would do no more
 
 
 def low_order(tone: Plane, share: Plane) -> Plane:
@@ -94,7 +95,9 @@ def grow(
             residual = tone - surface
             dark = np.clip(1 - (-residual / tolerance), 0, 1) ** 0.5 * (residual > -tolerance)
             weight = sure * np.where(residual > 0, 1.0, dark)
-            surface = _local_plane(tone, weight.astype(np.float32), sigma, surface)
+            before, surface = surface, _local_plane(tone, weight.astype(np.float32), sigma, surface)
+            if float(np.abs(surface - before).max()) < _STILL:
+                break
     return _bridged(surface, sure * np.exp(-(((tone - surface) / tolerance) ** 2)), painted)
 
 

@@ -8,7 +8,9 @@ Source: Takeda, Ina and Kobayashi, Fourier-transform method of fringe-pattern an
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -58,15 +60,19 @@ def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     h, w = dark.shape
     less = (w // 2, h // 2) if max(h, w) > _ENOUGH else (w, h)
     dark = np.asarray(cv2.resize(dark, less, interpolation=cv2.INTER_AREA), np.float32)
-    for most in _MARK:
-        fine, bare = _fine_darkness(dark, most)
-        if bare.mean() > _TOLD:
-            found = (_first(fine, bare, peaks) for peaks in _peaks(fine))
-            families = tuple(one for one in found if one is not None)
-            if families:
-                sx, sy = less[0] / w, less[1] / h
-                return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)
-    return ()
+    with ThreadPoolExecutor(2) as both:
+        families = next(filter(None, both.map(partial(_families, dark), _MARK)), ())
+    sx, sy = less[0] / w, less[1] / h
+    return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)
+
+
+def _families(dark: Plane, most: float) -> tuple[Repeat, ...]:
+    """The families in darkness (h, w), of which what is darker than ``most`` is no print."""
+    fine, bare = _fine_darkness(dark, most)
+    if bare.mean() <= _TOLD:
+        return ()
+    found = (_first(fine, bare, peaks) for peaks in _peaks(fine))
+    return tuple(one for one in found if one is not None)
 
 
 def _first(fine: Plane, bare: Plane, peaks: list[tuple[float, float]]) -> Repeat | None:
