@@ -348,3 +348,36 @@ def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, set
     QTest.mouseClick(panel.ruling.button(False), LEFT)
     settle(window)
     assert written().mean() < 240
+
+
+def test_the_reverse_side_is_gone_from_the_file_until_blotches_are_set_to_nothing(  # type: ignore[no-untyped-def]
+    window, settle, arrive, tmp_path: Path
+) -> None:
+    """The panel says that something shows through, and starts the slider there."""
+    sheet = drawn_sheet(480, 600)
+    behind = np.zeros((600, 480), np.float32)
+    for x in range(85, 380, 40):
+        cv2.line(behind, (x, 80), (x + 25, 100), 1.0, 6, cv2.LINE_AA)
+        cv2.line(behind, (x, 515), (x + 25, 495), 1.0, 6, cv2.LINE_AA)
+    behind = cv2.GaussianBlur(behind, (0, 0), 1.8)
+    (tmp_path / "page.png").write_bytes(png_bytes(shot(sheet * (1 - 0.16 * behind[..., None]), Light(0.05))))
+    window.open_files([tmp_path / "page.png"])
+    arrive(window)
+    QTest.mouseClick(window.bench.tiles["paper"], LEFT)
+    settle(window)
+    panel = window.panels["paper"]
+    assert panel.behind.isVisible()
+    assert float(panel.blotches.number.text()) > 10
+    window.editions.overwrite.setChecked(True)
+    ink = cv2.dilate((sheet.min(axis=2) < 0.6).astype(np.uint8), np.ones((13, 13), np.uint8)) > 0
+    faint = (behind > 0.5) & ~ink
+
+    def coverage() -> float:
+        window.write(False)
+        settle(window)
+        return float(cv2.imread(str(window.session.folder / "page-cutout.png"), cv2.IMREAD_UNCHANGED)[faint, 3].mean())
+
+    assert coverage() == 0
+    type_in(panel.blotches.number, "0")
+    settle(window)
+    assert coverage() > 8

@@ -14,7 +14,7 @@ from woad.app.session import Session
 from woad.app.widgets.controls import Choice
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
-from woad.core.render.recipe import is_neutral, make_recipe
+from woad.core.render.recipe import blotches_of, is_neutral, make_recipe
 
 
 class PaperPanel(StepPanel):
@@ -26,9 +26,7 @@ class PaperPanel(StepPanel):
         self.body.addWidget(self.plot)
         self.add_row("paper.evening", lambda d, e: (d.paper.evening, 1.0))
         self.add_row("paper.grain", lambda d, e: (d.paper.grain, 0.0))
-        self.blotches = self.add_row(
-            "paper.blotches", lambda d, e: (d.paper.blotches, starting_docket(d.medium).paper.blotches)
-        )
+        self.blotches = self.add_row("paper.blotches", _blotches)
         self.neutral = Choice((("auto", self.tr("By itself")), ("on", self.tr("On")), ("off", self.tr("Off"))), self)
         self.neutral.chosen.connect(lambda value: session.change("paper.neutral", value, self.tr("Neutral")))
         self.neutral.setToolTip(
@@ -64,6 +62,7 @@ class PaperPanel(StepPanel):
         self.noise = self.add_reading(self.tr("Paper's noise ends at"))
         self.share = self.add_reading(self.tr("Bare paper"))
         self.printed = self.add_reading(self.tr("Printed on it"))
+        self.behind = self.add_reading(self.tr("Shows through"))
         self.doubt, self.shadow = self.add_reading(""), self.add_reading("")
         for line in (self.doubt, self.shadow):
             line.name.setWordWrap(True)
@@ -83,6 +82,8 @@ class PaperPanel(StepPanel):
         self.printed.show_text("" if r.ruling is None else ruling_text(r.ruling, entry.sheet.ppi))
         for widget in (self.ruling, self.ruling_label, self.printed):
             widget.setVisible(r.ruling is not None)
+        self.behind.show_text(f"up to {r.reverse:.0%} of full ink")
+        self.behind.setVisible(r.reverse > 0)
         self.brush.refresh()
         self.uneven.setText(f"{1 - 1 / max(r.unevenness, 1):.0%} uneven")
         self.before.show_text(f"L* {r.paper_lightness:.1f}")
@@ -104,3 +105,10 @@ class PaperPanel(StepPanel):
             "A shadow with a hard edge takes {0:.0f} % of the light. Both sides of it are evened; along its edge a narrow "
             "band can stay dark or light. Brush it with Lighten, or scan anew."
         ).format(fault.number)
+
+
+def _blotches(docket: Docket, entry: Entry) -> tuple[float, float]:
+    """The value in force, and where the medium, or what was read of this sheet, puts it."""
+    assert entry.sheet is not None
+    readings = entry.sheet.readings
+    return blotches_of(docket, readings), blotches_of(starting_docket(docket.medium), readings)

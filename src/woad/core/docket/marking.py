@@ -14,7 +14,8 @@ Colour8 = tuple[int, int, int]
 
 class PaperSettings(Settings):
     """Settings of the Paper step. ``at`` are places said to be paper, and with ``only`` all there is to go by;
-    ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper."""
+    ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper;
+    ``blotches`` ``None`` takes off what shows through from the reverse side, if that was found."""
 
     on: bool = True
     evening: Annotated[
@@ -22,9 +23,9 @@ class PaperSettings(Settings):
     ] = 1.0
     grain: Annotated[float, number("Grain", 0, 1, "%", 0.01, "How much of the paper's texture stays.")] = 0.0
     blotches: Annotated[
-        float,
+        float | None,
         number("Blotches", 0, 0.6, "%", 0.01, "What is nowhere as dark as this share of full ink is taken for paper."),
-    ] = 0.0
+    ] = None
     neutral: Literal["auto", "on", "off"] = "auto"
     ruling: bool = True
     at: Places = ()

@@ -90,6 +90,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "lightness": round(r.paper_lightness, 2),
             "unevenness": round(r.unevenness, 3),
             "noise_density": round(r.clearing, 4),
+            "reverse": round(r.reverse, 3),
             "light_marks": 0.0 if r.light_marks is None else round(r.light_marks.share, 4),
             "ruling": None if r.ruling is None else {"kind": r.ruling.kind, "period_px": round(r.ruling.period_px, 2)},
             "doubt": r.light_doubt.reason if r.light_doubt is not None else None,

@@ -20,6 +20,7 @@ from woad.core.paper.evening import sample_grid
 from woad.core.paper.light_field import LightField
 from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
+from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
 from woad.core.raster.channels import folded, grey_of, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
@@ -83,10 +84,16 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
-        histogram = tone_histogram(folded(reduced, weights))
+        in_one = folded(reduced, weights)
+        histogram = tone_histogram(in_one)
         sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
     washes = traits is not None and traits.washed
+    ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
+    reverse = 0.0
+    if one_ink and not (quick or washes or isinstance(ink, NoEstimate)):
+        full = max(1 - ink_fold, 0.1)
+        reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
     ruled = evenly.ruling is not None and evenly.ruling.kind == "lines"
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found, ruled))
@@ -106,13 +113,14 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         washes=one_ink and washes,
         weights=weights,
         ink=ink,
-        ink_fold=float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06,
+        ink_fold=ink_fold,
         histogram=histogram,
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
         hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
         sharpness=sharpness,
+        reverse=reverse,
         pencils=found,
         inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, evenly.cell_px, base)
         if washes or not one_ink

@@ -158,7 +158,7 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         clearing_scale=scale,
         softness=softness,
         knockout=docket.knockout.on,
-        peak=docket.paper.blotches * (1 - readings.ink_fold) if docket.paper.on and one_ink else 0.0,
+        peak=blotches_of(docket, readings) * (1 - readings.ink_fold) if docket.paper.on and one_ink else 0.0,
         dropped=dropped(docket, readings),
         neutral=not one_ink and is_neutral(docket, readings),
         work=_work(docket, readings, one_ink),
@@ -166,6 +166,11 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         touches=(docket.paper.touches if docket.paper.on else ()) + (docket.ink.touches if docket.ink.on else ()),
         ruling=docket.paper.on and docket.paper.ruling,
     )
+
+
+def blotches_of(docket: Docket, readings: Readings) -> float:
+    """Share of full ink that a mark must reach somewhere: as set, else what shows through from the reverse side does not."""
+    return readings.reverse if docket.paper.blotches is None else docket.paper.blotches
 
 
 def is_one_ink(docket: Docket, readings: Readings) -> bool:
