@@ -1,7 +1,8 @@
-"""A closed outline filled into tiles: cut anywhere, a tile has exactly the pixels of the whole."""
+"""Closed outlines: filled into tiles, so that a tile, cut anywhere, has exactly the pixels of the whole; and widened."""
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,3 +34,9 @@ def fill_outline(points: NDArray[np.float64], box: Region, level: int) -> NDArra
         inside = np.cumsum(turns, axis=1)[:, : box.w] % 2
         out[top : top + len(rows)] = inside.astype(np.uint8) * np.uint8(255)
     return out if out.any() else None
+
+
+def widened(hull: NDArray[np.float64], by: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A convex outline (n, 2) widened by the shape ``by`` (m, 2) around its every place: their Minkowski sum, (k, 2)."""
+    spread = (hull[:, None] + by[None]).reshape(-1, 2).astype(np.float32)
+    return np.asarray(cv2.convexHull(spread), np.float64).reshape(-1, 2)

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.outline import widened
 from woad.core.square.frame import Outlines
 from woad.core.square.lines import sample
 
@@ -14,7 +15,8 @@ Points = NDArray[np.float64]
 _SIDE = 96  # px of the square that a corner is looked at in
 _ZONE = 0.14  # how far from the corner, share of the side
 _LEAST = 0.0015  # of the zone's area, from which on a corner counts as bent
-_RIM = 0.035  # taken away around it, share of the zone: the fold's own shading
+# Taken away around it, shares of the zone: the fold's own shading.
+_AROUND = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1], [0, 1.4], [1.4, 0]]) * 0.035
 
 
 def find_bent(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points) -> tuple[Points, ...]:
@@ -60,16 +62,9 @@ def find_bent(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points) -
         spots = np.column_stack([reach[1], reach[0]]).astype(np.float32)
         hull = np.asarray(cv2.convexHull(spots), np.float64).reshape(-1, 2) / _SIDE
         # Never beyond the sheet's own sides: what lies there is seen and trimmed as it is.
-        grown = np.maximum(_grown(hull, _RIM), -0.01)
+        grown = np.maximum(widened(hull, _AROUND), -0.01)
         out.append(corner + grown[:, :1] * u + grown[:, 1:] * v)
     return tuple(out)
-
-
-def _grown(hull: Points, by: float) -> Points:
-    """The hull (N, 2) widened on all sides."""
-    around = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1], [0, 1.4], [1.4, 0]]) * by
-    spread = (hull[:, None] + around[None]).reshape(-1, 2).astype(np.float32)
-    return np.asarray(cv2.convexHull(spread), np.float64).reshape(-1, 2)
 
 
 def inside_any(outlines: Outlines, at: NDArray[np.float64]) -> NDArray[np.bool_]:

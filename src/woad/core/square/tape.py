@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
+from woad.core.raster.outline import widened
 from woad.core.raster.transfer import linear_light
 from woad.core.square.lines import sample
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 Plane = NDArray[np.float32]
-Mask = NDArray[np.uint8]
 Points = NDArray[np.float64]
 
 _LONG, _FEW = 700, 4  # px, longer side of the sheet that is looked at; of which every so manyth is looked at first
@@ -34,6 +34,7 @@ _APART = 0.25  # of the shorter side
 _ELSEWHERE = 0.5  # how much of the same colour may lie elsewhere, beside the tape
 _RIM = 0.005  # of the longer side, taken away around a piece: the shadow that it throws
 _HELD, _BESIDE, _DARKER = 3, (0.97, 1.03), 0.04  # corners at least; how far a side's sides are looked at; encoded
+_AROUND = np.column_stack([wave(np.arange(12) * np.pi / 6) for wave in (np.cos, np.sin)])  # a circle
 _BOX3, _BOX5 = np.ones((3, 3), np.uint8), np.ones((5, 5), np.uint8)
 
 
@@ -68,7 +69,7 @@ def find_tape(pixels: Pixels, corners: Points | None) -> tuple[Points, ...]:
         return ()
     if _elsewhere(mask, tan, grey, alike) > _ELSEWHERE * sum(one.area for one in alike):
         return ()
-    grown = (_grown(one.hull, _RIM * max(tan.shape)) for one in alike)
+    grown = (widened(one.hull, _AROUND * _RIM * max(tan.shape)) for one in alike)
     return tuple(np.asarray(cv2.perspectiveTransform(one[:, None], back), np.float64)[:, 0] for one in grown)
 
 
@@ -222,10 +223,3 @@ def _elsewhere(mask: NDArray[np.bool_], tan: Plane, grey: Plane, pieces: list[_P
     same = mask & (np.abs(np.log(np.maximum(tan, 1e-3) / level)) < _ALIKE_TAN) & (np.abs(grey - tone) < _ALIKE_GREY)
     same &= cv2.dilate(own, np.ones((9, 9), np.uint8)) == 0
     return int(cv2.countNonZero(cv2.morphologyEx(same.astype(np.uint8), cv2.MORPH_OPEN, _BOX3)))
-
-
-def _grown(hull: Points, by: float) -> Points:
-    angle = np.linspace(0, 2 * np.pi, 12, endpoint=False)
-    around = np.column_stack([np.cos(angle), np.sin(angle)]) * by
-    spread = (hull[:, None] + around[None]).reshape(-1, 2).astype(np.float32)
-    return np.asarray(cv2.convexHull(spread), np.float64).reshape(-1, 2)
