@@ -43,13 +43,13 @@ class Frame:
     @property
     def identity(self) -> bool:
         """Whether the squared sheet is the scan, pixel for pixel."""
+        return self.in_place and not self.blanks
+
+    @property
+    def in_place(self) -> bool:
+        """Whether every pixel of the squared sheet lies where it lies on the scan, filled or not."""
         same = np.allclose(self.matrix, np.eye(3).ravel(), atol=1e-12)
-        return (
-            bool(same)
-            and not self.bows
-            and not self.blanks
-            and (self.left, self.top, self.width, self.height) == (0, 0, *self.scan)
-        )
+        return bool(same) and not self.bows and (self.left, self.top, self.width, self.height) == (0, 0, *self.scan)
 
     def plane_to_scan(self, points: Points) -> Points:
         """Plane points (..., 2) to scan points."""

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.outline import fill_outline
 from woad.core.raster.places import read_at
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
@@ -59,8 +62,10 @@ def warp(
     What lies outside the scan, or is no paper, is filled from ``guess``, a small picture (h, w, C) of the paper's tone
     over the scan.
     """
+    size, step = np.array(source.size(level)), float(1 << level)
+    if frame.in_place:
+        return _in_place(source.read(level, box), frame.blanks, level, box, guess, size)
     x, y = _places(frame, level, box, plane)
-    size = np.array(source.size(level))
     low, high = np.array([x.min(), y.min()]), np.array([x.max(), y.max()])
     first = np.clip(np.floor(low) - _REACH, 0, size - 1).astype(int)
     end = np.clip(np.ceil(high) + _REACH + 1, first + 1, size).astype(int)
@@ -70,7 +75,6 @@ def warp(
     out = np.asarray(out).reshape(box.h, box.w, part.shape[2])
     if guess is None:
         return out
-    step = float(1 << level)
     blanks = _met(frame.blanks, (low + 0.5) * step, (high + 0.5) * step)
     if not blanks and (low >= -0.5).all() and (high <= size - 0.5).all():
         return out
@@ -78,9 +82,35 @@ def warp(
     outside = (x < -0.5) | (y < -0.5) | (x > w - 0.5) | (y > h - 0.5)
     if blanks:
         outside |= inside_any(blanks, (np.stack([x, y], axis=-1, dtype=np.float64) + 0.5) * step)
+    return _filled(out, outside, x[outside], y[outside], guess, size)
+
+
+def _in_place(
+    pixels: Pixels, blanks: Outlines, level: int, box: Region, guess: Plane | None, size: NDArray[np.intp]
+) -> Pixels:
+    """Pixels of a box of a scan that is squared already, with its ``blanks`` filled."""
+    masks = [fill_outline(np.asarray(one), box, level) for one in blanks] if guess is not None else []
+    met = [mask for mask in masks if mask is not None]
+    if guess is None or not met:
+        return pixels
+    outside = np.maximum.reduce(met) > 0
+    rows, columns = np.nonzero(outside)
+    return _filled(pixels.copy(), outside, columns + box.x, rows + box.y, guess, size)
+
+
+def _filled(
+    out: Pixels,
+    outside: NDArray[np.bool_],
+    x: NDArray[Any],
+    y: NDArray[Any],
+    guess: Plane,
+    size: NDArray[np.intp],
+) -> Pixels:
+    """``out`` (h, w, C) with the paper's tone, by the small picture ``guess``, where it is ``outside`` (h, w), at places (n,) of
+    a level of that ``size``."""
     if outside.any():
-        gh, gw = guess.shape[:2]
-        paper = read_at(guess, (x[outside] + 0.5) * (gw / w) - 0.5, (y[outside] + 0.5) * (gh / h) - 0.5)
+        (w, h), (gh, gw) = size.tolist(), guess.shape[:2]
+        paper = read_at(guess, (x + 0.5) * (gw / w) - 0.5, (y + 0.5) * (gh / h) - 0.5)
         out[outside] = np.rint(paper).astype(out.dtype)
     return out
 

@@ -34,7 +34,7 @@ _APART = 0.25  # of the shorter side
 _ELSEWHERE = 0.5  # how much of the same colour may lie elsewhere, beside the tape
 _RIM = 0.005  # of the longer side, taken away around a piece: the shadow that it throws
 _HELD, _BESIDE, _DARKER = 3, (0.97, 1.03), 0.04  # corners at least; how far a side's sides are looked at; encoded
-_AROUND = np.column_stack([wave(np.arange(12) * np.pi / 6) for wave in (np.cos, np.sin)])  # a circle
+_AROUND = np.column_stack([wave(np.arange(8) * np.pi / 4) for wave in (np.cos, np.sin)])  # about a circle
 _BOX3, _BOX5 = np.ones((3, 3), np.uint8), np.ones((5, 5), np.uint8)
 
 
@@ -173,7 +173,7 @@ def _shaped(own: NDArray[np.bool_], tan: Plane, grey: Plane, level: float) -> _P
         return None
     outline = max(outlines, key=cv2.contourArea)
     area = float(cv2.contourArea(outline))
-    hull = cv2.convexHull(outline)
+    hull = cv2.approxPolyDP(cv2.convexHull(outline), 1.0, True)  # few sides are quickly filled
     if area < _SMALL * own.size or area < _SOLID * cv2.contourArea(hull):
         return None
     inner = np.zeros(own.shape, np.uint8)
