@@ -15,6 +15,10 @@ sys.path.insert(0, str(Path(__file__).parent))
 import cv2
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, settings
+
+settings.register_profile("no time limits", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("no time limits")  # a machine may be as slow as it is
 
 cv2.setNumThreads(1)  # tests run side by side, one to a core: threads of their own would only wait for each other
 
