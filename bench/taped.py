@@ -63,8 +63,7 @@ def strips(
         long = rng.uniform(35, 60) * mm
         if this == "across corners":
             middle = np.array([cx, cy]) + inward * rng.uniform(0.0, 0.5) * wide
-            deg = (45 if k % 2 == 0 else -45) + rng.normal(0, 7)
-            deg = -deg
+            deg = (-45 if k % 2 == 0 else 45) - rng.normal(0, 7)
         else:
             along = rng.random() < 0.5
             reach = rng.uniform(0.25, 0.45) * long

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -15,7 +17,9 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import make_sheet, resquare
 from woad.core.render.squaring import find_square
 from woad.core.square.corners import SheetCorners, find_corners
-from woad.core.square.tape import find_tape, holds_down, without_tape
+from woad.core.square.frame import plain_frame
+from woad.core.square.resample import Squared
+from woad.core.square.tape import find_tape, holds_down
 from woad.demo.scanner import Light
 
 W, H = 480, 640
@@ -56,7 +60,9 @@ def test_strips_across_corners_and_from_a_side_are_found_with_their_rims(light: 
     assert there[cover > 0.02].mean() > 0.995
     assert there[cv2.dilate(cover, np.ones((15, 15))) < 0.01].sum() == 0
     bare = shot(taped(np.zeros_like(cover)), light)
-    off = np.abs(without_tape(scan, found).astype(float) - bare)[cover > 0.5]
+    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in found)
+    squared = Squared(build_pyramid(scan), replace(plain_frame(W, H), blanks=blanks))
+    off = np.abs(squared.whole(0).astype(float) - bare)[cover > 0.5]
     assert np.median(off) < 6
 
 

@@ -215,6 +215,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
     # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
     aged = _ramp(t.paper_warm, 0.115, 0.17) * _ramp(t.blotched, 0.008, 0.014)
     greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
+    inks = _ramp(t.inks, 0.03, 0.08)
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)
         # Single pixels may be blue by noise; lines that were looked for are none by chance.
@@ -222,11 +223,11 @@ def propose_medium(traits: Traits | None) -> Proposal:
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
         # The rims of a blue ink are as light as a pencil's lines; beside inks of several colours nothing tells them apart.
-        * _ramp(t.inks, 0.08, 0.03)
+        * (1 - inks)
     )
     washed = float(t.washed)
     one = plain * max((1 - grainy) * (1 - thick), washed)
-    several = coloured * (1 - broad) * (1 - small) * _ramp(t.inks, 0.03, 0.08)
+    several = coloured * (1 - broad) * (1 - small) * inks
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)

@@ -16,11 +16,11 @@ from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
 from woad.core.square.corners import SheetCorners, find_corners
-from woad.core.square.frame import Frame, plain_frame, plane_frame, trimmed
+from woad.core.square.frame import Frame, Outlines, plain_frame, plane_frame, trimmed
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
 from woad.core.square.surround import Surround, find_surround
-from woad.core.square.tape import find_tape, holds_down, without_tape
+from woad.core.square.tape import find_tape, holds_down
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
@@ -78,7 +78,10 @@ def find_square(scan: Pyramid) -> Found:
     surround = find_surround(pixels) if inside is None else None
     if inside is None:
         tape = find_tape(pixels, None if surround is None else surround.corners)
-    pixels = without_tape(pixels, tape)
+    tape = tuple(one * px for one in tape)
+    if tape:
+        plain = replace(plain_frame(scan.width, scan.height), blanks=_outlines(tape))
+        pixels = squared_pyramid(scan, plain).whole(level)
     # One after the other: most of both is Python's, which one core at a time runs.
     tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
@@ -86,7 +89,6 @@ def find_square(scan: Pyramid) -> Found:
         corners = replace(corners, points=corners.points * px)
     if surround is not None:
         surround = replace(surround, corners=surround.corners * px)
-    tape = tuple(one * px for one in tape)
     return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround, tape)
 
 
@@ -124,8 +126,11 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     # Only where nobody has set other corners: then it is known where the sheet is bent.
     bent = found.bent if corners is not None and settings.corners == "auto" else ()
     tape = found.tape if settings.tape else ()
-    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in bent + tape)
-    return replace(frame, bows=bows, blanks=blanks)
+    return replace(frame, bows=bows, blanks=_outlines(bent + tape))
+
+
+def _outlines(places: tuple[Points, ...]) -> Outlines:
+    return tuple(tuple((float(x), float(y)) for x, y in one) for one in places)
 
 
 def trim_box(

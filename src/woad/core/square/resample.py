@@ -89,9 +89,10 @@ def _in_place(
     pixels: Pixels, blanks: Outlines, level: int, box: Region, guess: Plane | None, size: NDArray[np.intp]
 ) -> Pixels:
     """Pixels of a box of a scan that is squared already, with its ``blanks`` filled."""
-    masks = [fill_outline(np.asarray(one), box, level) for one in blanks] if guess is not None else []
-    met = [mask for mask in masks if mask is not None]
-    if guess is None or not met:
+    if guess is None:
+        return pixels
+    met = [mask for one in blanks if (mask := fill_outline(np.asarray(one), box, level)) is not None]
+    if not met:
         return pixels
     outside = np.maximum.reduce(met) > 0
     rows, columns = np.nonzero(outside)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from woad.core.raster.channels import grey_of
 from woad.core.raster.outline import widened
 from woad.core.raster.transfer import linear_light
+from woad.core.square.frame import sheet_size
 from woad.core.square.lines import sample
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -91,29 +92,12 @@ def holds_down(pixels: Pixels, corners: Points, tape: tuple[Points, ...]) -> boo
     return True
 
 
-def without_tape(pixels: Pixels, tape: tuple[Points, ...]) -> Pixels:
-    """``pixels`` (h, w, C) with what lies around each piece of tape in its place; the very same without any."""
-    if not tape:
-        return pixels
-    out = pixels.copy()
-    beside = max(round(_RIM * max(pixels.shape[:2])), 2)
-    for outline in tape:
-        own = np.zeros(pixels.shape[:2], np.uint8)
-        cv2.fillConvexPoly(own, np.rint(outline).astype(np.int32), 1)
-        around = cv2.dilate(own, np.ones((2 * beside + 1, 2 * beside + 1), np.uint8)) > own
-        if around.any():
-            out[own > 0] = np.median(pixels[around], axis=0).astype(pixels.dtype)
-    return out
-
-
 def _flat(pixels: Pixels, corners: Points | None) -> tuple[Plane, NDArray[np.float64]]:
     """The sheet laid flat, linear (h, w, C), at most so many px long, and the mapping from it back to the pixels."""
     h, w = pixels.shape[:2]
     if corners is None:
         corners = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
-    tl, tr, br, bl = corners
-    wide = (float(np.linalg.norm(tr - tl)) + float(np.linalg.norm(br - bl))) / 2
-    high = (float(np.linalg.norm(bl - tl)) + float(np.linalg.norm(br - tr))) / 2
+    wide, high = sheet_size(corners, (w, h), "seen")
     scale = min(_LONG / max(wide, high, 1.0), 1.0)
     size = max(round(wide * scale), 1), max(round(high * scale), 1)
     flat = np.array([[0, 0], [size[0], 0], [size[0], size[1]], [0, size[1]]], np.float32)
