@@ -14,6 +14,7 @@ from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
+from woad.core.raster.tiles import Region
 from woad.core.render.sheet import make_sheet, resquare
 from woad.core.render.squaring import find_square
 from woad.core.square.corners import SheetCorners, find_corners
@@ -127,3 +128,31 @@ def test_the_squared_sheet_has_paper_in_the_place_of_tape() -> None:
     assert np.array_equal(kept.pyramid.whole(0), scan.levels[0])
     assert not isinstance(sheet.found.artwork, NoEstimate)
     assert sheet.found.artwork.min() > 30
+
+
+@pytest.mark.parametrize("level", [0, 2])
+def test_a_scan_filled_where_it_lies_is_as_one_filled_on_its_way_through_a_frame(level: int) -> None:
+    """A frame that only fills reads the scan's own pixels: the same as a frame that is resampled by nothing at all, and every
+    tile as the whole."""
+    scan = build_pyramid(shot(taped(strips(*LEANING)), Light(0.2, 30)))
+    blanks = (((-5.0, -5.0), (90.0, -5.0), (-5.0, 95.0)), ((300.0, 640.0), (480.0, 560.0), (490.0, 650.0)))
+    plain = replace(plain_frame(W, H), blanks=blanks)
+    filled = Squared(scan, plain)
+    resampled = Squared(scan, replace(plain, height=H - 1))
+    whole, rows = filled.whole(level), resampled.size(level)[1]
+    assert not np.array_equal(whole, scan.levels[level])
+    assert np.abs(whole[:rows].astype(int) - resampled.whole(level)).max() <= 1
+    box = Region(40, 8, 60, 50)
+    assert np.array_equal(filled.read(level, box), whole[8:58, 40:100])
+
+
+def test_what_a_sheet_is_filled_with_is_its_papers_mean() -> None:
+    """In even light the tone under a blank is bare paper's to within two codes: neither its grain's crests nor marks count."""
+    light = Light(0.04)
+    bare = shot(np.broadcast_to(np.array([0.86, 0.84, 0.78], np.float32), (H, W, 3)).copy(), light)
+    scan = build_pyramid(shot(taped(strips(*LEANING)), light))
+    blanks = tuple(tuple((float(x), float(y)) for x, y in one) for one in find_tape(scan.levels[0], None))
+    filled = Squared(scan, replace(plain_frame(W, H), blanks=blanks)).whole(0)
+    under = covered(tuple(np.array(one) for one in blanks))
+    off = cv2.blur(filled.astype(np.float32) - bare, (9, 9))[under]
+    assert np.percentile(np.abs(off), 95) <= 2
