@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
+import simplejpeg
 
 from sheets import png_bytes, strokes
 from woad.core.docket.media import starting_docket
@@ -67,3 +69,35 @@ def test_pens_of_several_colours_are_no_pencils_under_ink() -> None:
     blue = lines["blue"] & ~other
     assert np.percentile(planes.alpha[blue], 5) > 150
     assert np.percentile(planes.rgb[blue, 2].astype(int) - planes.rgb[blue, 0], 5) > 60
+
+
+@pytest.mark.parametrize(
+    ("paper", "ink"),
+    [((225, 205, 165), (50, 48, 50)), ((238, 230, 212), (48, 66, 140))],
+    ids=["black on yellow", "blue on cream"],
+)
+def test_a_lossy_files_coarse_hues_make_no_second_ink_and_no_pencil(
+    paper: tuple[int, ...], ink: tuple[int, ...]
+) -> None:
+    """Hues are kept at half the size in nearly all photographs: beside thin strokes on toned paper they are off."""
+    rng = np.random.default_rng(4)
+    cover = strokes((1000, 760), 40, rng)[..., None] / np.float32(255)
+    picture = cv2.GaussianBlur(paper + cover * (np.array(ink, np.float32) - paper), (0, 0), 0.6)
+    picture = np.clip(picture + rng.normal(0, 2, picture.shape), 0, 255).astype(np.uint8)
+    jpeg = simplejpeg.encode_jpeg(picture, quality=85, colorspace="RGB", colorsubsampling="420")
+    readings = make_sheet(take_in("thin.jpg", jpeg), build_pyramid(simplejpeg.decode_jpeg(jpeg))).readings
+    assert readings.one_ink
+    assert readings.medium == "pen"
+    assert "several" not in readings.medium_why
+
+
+def test_black_lettering_on_yellow_paper_is_no_paint() -> None:
+    """Black gives back the lamp's own light, which is bluer than yellow paper: it has no hue for all that."""
+    rng = np.random.default_rng(6)
+    share = cv2.dilate(strokes((900, 1200), 12, rng), np.ones((19, 19), np.uint8))[..., None] / np.float32(255)
+    picture = np.array((222, 202, 156), np.float32) * (1 - share) + np.array((44, 44, 47), np.float32) * share
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + rng.normal(0, 1.5, picture.shape)
+    scan = np.clip(picture, 0, 255).astype(np.uint8)
+    readings = make_sheet(take_in("heavy.png", png_bytes(scan)), build_pyramid(scan), DOCKET).readings
+    assert readings.medium == "lettering"
+    assert readings.hue_share < 0.1

@@ -58,7 +58,7 @@ def find_pencils(reflectance: Plane, floor: float) -> tuple[Pencil, ...] | NoEst
     grey = grey_of(density)
     across = np.asarray(cv2.transform(density, np.ascontiguousarray(_HUES.T)), np.float32)
     chroma = np.asarray(cv2.magnitude(across[..., 0], across[..., 1]), np.float32)
-    ink = _ink(values)
+    ink = near_ink(values)
     paper = ~ink & (np.abs(grey) < max(0.04, floor))
     unrest = 1.4826 * max(_middle(np.abs(across[paper])), 1e-4)
     pale = ~ink & (grey > _GREY) & (chroma > 0.25 * grey) & (chroma > max(_CHROMA, _SURE * unrest))
@@ -76,9 +76,9 @@ def find_pencils(reflectance: Plane, floor: float) -> tuple[Pencil, ...] | NoEst
     return tuple(sorted(found, key=lambda pencil: -pencil.share))
 
 
-def _ink(values: Plane) -> Mask:
-    """Ink and what lies beside it: there a scanner's channels that do not quite meet, and a lossy file, make hues of their
-    own."""
+def near_ink(values: Plane) -> Mask:
+    """Ink and what lies beside it, of reflectance (h, w, C): there a scanner's channels that do not quite meet, and a lossy
+    file, make hues of their own."""
     return np.asarray(cv2.dilate((highest(values) < _PALE).view(np.uint8), _BOX5) > 0)
 
 
@@ -142,7 +142,7 @@ def as_deep(pencil: Pencil, close: Callable[[float, float], Plane]) -> Pencil:
         grey = grey_of(density)
         around = cv2.blur(density @ (_HUES @ along), (5, 5))
         line = (
-            ~_ink(values)
+            ~near_ink(values)
             & (grey >= cv2.dilate(grey, _BOX5))
             & (around > _CHROMA)
             & (around > 0.2 * cv2.blur(grey, (5, 5)))

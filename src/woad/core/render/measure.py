@@ -39,8 +39,10 @@ FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
 _JUDGED = 100_000  # pixels of marks tell whether there is one ink
-# How far marks lie off the line from paper to ink, and far off it; and the shares of them from which that counts.
-_OFF, _FAR_OFF, _SEVERAL, _SEAL = 0.075, 0.3, 0.04, 0.002
+# How far marks lie off the line from paper to ink, as encoded, on the sensor, and far off it there; and the shares of them
+# from which that counts. Pale washes are seen on the sensor only.
+_OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
+_SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -77,10 +79,10 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None)
-        off, far_off = _off_ink(reduced, ink, first_floor)
+        several, far_off = _off_ink(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
-        second_ink = far_off > _SEAL or light_marks is not None
-        one_ink = off < _SEVERAL and not second_ink
+        second_ink = far_off or light_marks is not None
+        one_ink = not (several or second_ink)
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
@@ -96,7 +98,8 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
     ruled = evenly.ruling is not None and evenly.ruling.kind == "lines"
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
-    proposal = propose_medium(traits if isinstance(found, NoEstimate) else over_pencils(traits, found, ruled))
+    seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found, ruled)
+    proposal = propose_medium(seen, one_ink)
     return Readings(
         light=grid,
         cell_px=evenly.cell_px,
@@ -231,21 +234,28 @@ def _all_floors(pyramid: Pyramid, crops: list[Codes], whole: Callable[[int], Cod
     return tuple(floors)
 
 
-def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[float, float]:
-    """Shares of the marks that lie off the line from paper to ink, and far off it.
+def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[bool, bool]:
+    """Whether marks lie off the line from paper to ink, and whether some lie far off it.
 
     One ink, however thin, mixes linearly with the paper on the sensor; several colours, or a wash of varying
     depth (whose hue shifts by Beer-Lambert), leave that line. Pencils, stains and what noise does to hue are never far off.
+    A lossy file keeps hues, as it encodes them, at half the size: along thin strokes on toned paper they are off the line,
+    but in their mean across a stroke they are not.
     """
     if reduced.shape[2] == 1 or isinstance(ink, NoEstimate):
-        return 0.0, 0.0
-    dark = 1 - reduced
-    smooth = cv2.blur(dark, (3, 3))
-    direction = 1 - np.asarray(ink.reflectance, np.float32)
-    marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
-    vectors = smooth.reshape(-1, smooth.shape[2]).take(marks[:: max(1, len(marks) // _JUDGED)], axis=0)
-    if not len(vectors):
-        return 0.0, 0.0
-    along = vectors @ direction / float(direction @ direction)
-    off = np.linalg.norm(vectors - along[:, None] * direction, axis=1)
-    return float((off > _OFF).mean()), float((off > _FAR_OFF).mean())
+        return False, False
+    own = np.asarray(ink.reflectance, np.float32)
+
+    def share(paper_less: Plane, full: NDArray[np.float32], limit: float, across: int) -> float:
+        smooth = cv2.blur(paper_less, (across, across))
+        marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
+        vectors = smooth.reshape(-1, smooth.shape[2]).take(marks[:: max(1, len(marks) // _JUDGED)], axis=0)
+        if not len(vectors):
+            return 0.0
+        along = vectors @ full / float(full @ full)
+        return float((np.linalg.norm(vectors - along[:, None] * full, axis=1) > limit).mean())
+
+    dark, full = 1 - reduced, 1 - own
+    encoded = share(1 - srgb_encode(np.clip(reduced, 0, 1)), 1 - srgb_encode(own), _OFF_ENCODED, 5)
+    several = encoded > _SEVERAL or share(dark, full, _OFF, 7) > _WASHES
+    return several, share(dark, full, _FAR_OFF, 3) > _SEAL

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
-from woad.core.ink.pencils import Pencil
+from woad.core.ink.pencils import Pencil, near_ink
 from woad.core.raster.channels import grey_of, highest, lowest
+from woad.core.raster.transfer import srgb_decode
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -24,6 +25,8 @@ _GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
 _TINT_PX = 2.0  # sigma over which a pale wash's hue shows in the noise
 _LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue,
 _HUED = 0.3  # and share of its depth
+# How far apart the channels of a coloured mark are, see :func:`_hue_of`; and what is next to black.
+_COLOURED, _BLACK = 0.22, 0.2
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
 
@@ -101,12 +104,14 @@ def read_traits(
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
     coloured = tinted = blue = inks = 0.0
     if reduced.shape[2] == 3:
-        values = smooth[marks]
-        values = values[:: max(1, len(values) // 60_000)]
+        each = max(1, count // 60_000)
+        values, own = smooth[marks][::each], ~near_ink(smooth)[marks][::each]
         most, least = values.max(axis=1), values.min(axis=1)
-        coloured = float(((most - least) / np.maximum(most, 0.15) > 0.22).mean())
+        hued = _hue_of(values) > _COLOURED
+        hued &= (most > _BLACK) | (_hue_of(values * _tone(paper_rgb)) > _COLOURED)
+        coloured = float(hued.mean())
         inks = float(((least < _INK) & (most - least > _INK)).mean())
-        blue = float(_light_blue(values).mean())
+        blue = float((_light_blue(values) & own).mean())
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         coloured = max(coloured, tinted - stained)
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
@@ -136,6 +141,19 @@ def read_traits(
         inks=inks,
         light_marks=light_marks,
     )
+
+
+def _hue_of(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """How far the channels of reflectances (..., 3) are apart, for how light they are."""
+    most = values.max(axis=-1)
+    return np.asarray((most - values.min(axis=-1)) / np.maximum(most, 0.15), np.float32)
+
+
+def _tone(paper_rgb: tuple[int, int, int]) -> NDArray[np.float32]:
+    """The paper's colour, its lightest channel 1. Black beside yellow paper looks blue, as it gives back a little light that
+    is the lamp's and not the paper's: it must have a hue without the paper, too."""
+    tone = srgb_decode(np.array(paper_rgb, np.float32) / 255)
+    return np.asarray(tone / max(float(tone.max()), 1e-3), np.float32)
 
 
 def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...], ruled: bool) -> Traits | None:
@@ -196,8 +214,9 @@ class Proposal:
     why: str
 
 
-def propose_medium(traits: Traits | None) -> Proposal:
-    """The medium whose traits fit best; how sure depends on the runner-up."""
+def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
+    """The medium whose traits fit best; how sure depends on the runner-up. That there is ``one_ink`` tells what a coloured
+    pen drawing is called."""
     if traits is None:
         return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
     t = traits
@@ -256,7 +275,7 @@ def propose_medium(traits: Traits | None) -> Proposal:
         ),
         "pen": (
             0.25 + 0.75 * max(several, one * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue)),
-            "inks of several colours in thin strokes"
+            f"{'one coloured ink' if one_ink else 'inks of several colours'} in thin strokes"
             if several > one
             else f"one ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
         ),
