@@ -10,6 +10,7 @@ from woad.core.knockout.fading import find_fading, soft_rims
 from woad.core.raster.border import border_of
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
+from woad.core.raster.surfaces import low_basis, solved
 
 Plane = NDArray[np.float32]
 
@@ -25,6 +26,7 @@ _LANE, _LANE_SHARE = 2.0, 0.3  # of the least difference, and of its sides', tha
 _BANKS = 4.0  # times the least difference that both sides of a bay of paper have
 _CAST = 0.015  # difference between channels from which paper's colour is another one
 _CAST_SHARE = 0.25  # and share of the difference that the sheet's own light has from end to end
+_COARSE = 8  # cells of light to one that a smooth surface is put through
 # Difference of a pale wash that has an edge; cells of a large opening; difference up to which it is bare paper.
 _EDGE, _LARGE, _AS_BARE = 0.06, 60, 0.0025
 _SOFT = 0.5  # how soft the border of an opening is where paint just thins out
@@ -162,16 +164,29 @@ def _of_other_cast(
     place to place, its colour hardly across a stroke, unless it changes much over all the sheet."""
     if not outside.any():
         return np.zeros(count, bool)
+    colour = np.log(np.maximum(light, np.float32(1e-3)))
+    colour -= colour.mean(axis=2, keepdims=True)
+    spread = float(np.ptp(np.percentile(colour[outside][::16], (5, 95), axis=0), axis=0).max())
+    colour -= _smooth_through(colour, outside)  # what lamps of two colours make of the whole sheet
     _, nearest = nearest_of(outside)
     enclosed = (labels > 0) & ~outside
-    flat, inner = labels[enclosed], light[enclosed]
-    beside = light.reshape(-1, light.shape[2])[nearest[enclosed]]
+    flat = labels[enclosed]
+    apart = colour[enclosed] - colour.reshape(-1, colour.shape[2])[nearest[enclosed]]
     size = np.maximum(np.bincount(flat, minlength=count), 1)
-    ratio = [np.bincount(flat, weights=own, minlength=count) / size for own in (inner / np.maximum(beside, 1e-3)).T]
-    some = light[outside][::16]
-    own_colour = some / some.mean(axis=1, keepdims=True)
-    spread = float(np.ptp(np.percentile(own_colour, (5, 95), axis=0), axis=0).max())
-    return np.asarray(np.max(ratio, axis=0) - np.min(ratio, axis=0) > max(_CAST, _CAST_SHARE * spread))
+    mean = [np.bincount(flat, weights=own, minlength=count) / size for own in apart.T]
+    return np.asarray(np.max(mean, axis=0) - np.min(mean, axis=0) > max(_CAST, _CAST_SHARE * spread))
+
+
+def _smooth_through(colour: Plane, outside: NDArray[np.bool_]) -> Plane:
+    """A quadratic surface (h, w, C) through what is ``outside``."""
+    h, w, channels = colour.shape
+    few = (max(1, w // _COARSE), max(1, h // _COARSE))
+    small, bare = (
+        cv2.resize(plane, few, interpolation=cv2.INTER_AREA) for plane in (colour, outside.astype(np.float32))
+    )
+    basis = low_basis((few[1], few[0]))
+    fitted = basis @ solved(basis, small.reshape(few[1], few[0], channels), (bare > 0.99).astype(np.float32))
+    return np.asarray(cv2.resize(fitted, (w, h), interpolation=cv2.INTER_LINEAR)).reshape(h, w, channels)
 
 
 def _edged_by(

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.smooth_light import low_basis, solved
+from woad.core.raster.surfaces import low_basis, solved
 
 Plane = NDArray[np.float32]
 

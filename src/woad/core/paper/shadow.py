@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.smooth_light import quadratic
+from woad.core.raster.surfaces import quadratic
 
 Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from woad.core.paper.cells import Cells
 from woad.core.raster.channels import grey_of, highest
+from woad.core.raster.surfaces import low_basis, solved
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -104,27 +105,6 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
     sigma = heavy.shape[0] / 8
     rest = _wide_blur((hue - fitted) * paper[..., None], sigma).reshape(hue.shape)
     return np.asarray(fitted + rest / (_wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper
-
-
-def low_basis(shape: tuple[int, ...]) -> Plane:
-    """Columns (h, w, 6) float32 of a quadratic surface over a grid, its sides at -1 and 1: one, x, y, xx, xy, yy."""
-    y, x = np.mgrid[-1 : 1 : shape[0] * 1j, -1 : 1 : shape[1] * 1j].astype(np.float32)
-    return np.asarray(quadratic(x, y), np.float32)
-
-
-def quadratic(x: NDArray[np.floating], y: NDArray[np.floating]) -> NDArray[np.floating]:
-    """Columns (..., 6) of a quadratic surface at places ``x``, ``y``: one, x, y, xx, xy, yy."""
-    return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
-
-
-def solved(basis: Plane, values: Plane, weight: Plane) -> Plane:
-    """Weighted least squares of ``values`` (h, w, C) on ``basis`` (h, w, K), (K, C): slopes and bends held back a little; zero
-    where there is no weight at all."""
-    many = basis.shape[2]
-    flat = basis.reshape(-1, many)
-    scaled = flat * weight.reshape(-1, 1)
-    ridge = np.diag([1e-6, 1e-3, 1e-3, *[6e-3] * (many - 3)]) * max(float(weight.sum()), 1e-6)
-    return np.asarray(np.linalg.solve(flat.T @ scaled + ridge, scaled.T @ values.reshape(len(flat), -1)), np.float32)
 
 
 def _wide_blur(plane: Plane, sigma: float) -> Plane:

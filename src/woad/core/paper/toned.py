@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.lighter import find_light_marks
-from woad.core.paper.smooth_light import low_basis, solved
 from woad.core.raster.means import mean_of
+from woad.core.raster.surfaces import low_basis, solved
 
 Plane = NDArray[np.float32]
 
@@ -16,6 +16,10 @@ _ENOUGH_PX = 160  # long side on which the paper's tone shows
 _RIM = 0.03  # share of the longer side
 _GIVE = (0.4, 0.25, 0.15, 0.1, 0.08, 0.08)  # natural log, how far paper may lie off its tone, round by round
 _MOST, _RIM_MOST, _EVEN = 0.5, 0.7, 0.03  # share of the sheet, and of its rim, that has it; its deviation, natural log
+_BORDER, _FRAMED = (
+    0.9,
+    0.2,
+)  # share of the rim when paper is hardly seen elsewhere, and of the sheet that is lighter then
 _LIGHTER, _SPECK = 0.2, 0.0005  # natural log that a share of the sheet lies above it, if there are light marks
 _AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on a mark
 _GROWN = np.ones((5, 5), np.uint8)
@@ -26,7 +30,8 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     them; the very same without any.
 
     Paper is what most of the sheet and most of its rim are, in one even tone: paint that covers all of a sheet is not as
-    even, and paper that it leaves open is not all inside.
+    even, and paper that it leaves open is not all inside. Nearly all of the rim alone is the border of a painting, unless so
+    much is lighter that it is a sheet on a table.
     """
     tone = _paper_tone(guide)
     if tone is None:
@@ -53,16 +58,29 @@ def _paper_tone(guide: Plane) -> Plane | None:
     edge = max(1, round(_RIM * max(small.shape)))
     rim[edge:-edge, edge:-edge] = False
     middle = float(np.median(small[rim]))
-    if float((small > middle + _LIGHTER).mean()) < _SPECK:
+    lighter = float((small > middle + _LIGHTER).mean())
+    if lighter < _SPECK:
         return None
+    for told, most, held in ((np.ones(small.shape, bool), _MOST, _RIM_MOST), (rim, _BORDER, _BORDER)):
+        if told is rim and lighter > _FRAMED:
+            break
+        off = _off_tone(small, middle, told, most)
+        if off is None:
+            continue
+        paper = (np.abs(off) < _GIVE[-1]) & told
+        if float(paper[rim].mean()) >= held and float(off[paper].std()) <= _EVEN:
+            return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    return None
+
+
+def _off_tone(small: Plane, middle: float, told: NDArray[np.bool_], most: float) -> Plane | None:
+    """How far a sheet (h, w) lies off a smooth surface through what is near ``middle`` of the places ``told``; None if that
+    is less than ``most`` of them."""
     basis = low_basis(small.shape)
     off = small - middle
     for give in _GIVE:
-        near = np.abs(off) < give
-        if float(near.mean()) < _MOST:
+        near = (np.abs(off) < give) & told
+        if float(near[told].mean()) < most:
             return None
         off = small - (basis @ solved(basis, small, near.astype(np.float32)))[..., 0]
-    paper = np.abs(off) < _GIVE[-1]
-    if float(paper[rim].mean()) < _RIM_MOST or float(off[paper].std()) > _EVEN:
-        return None
-    return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    return np.asarray(off, np.float32)
