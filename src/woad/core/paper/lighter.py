@@ -16,7 +16,9 @@ from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 Plane = NDArray[np.float32]
 Plane8 = NDArray[np.uint8]
 
-_LIGHTER = 1.25  # of the paper's light: what noise, sheen and light that was read a little wrong do not reach
+# Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place; and what
+# all of it has.
+_LIGHTER, _MUCH, _GOES_ON = 1.25, 0.3, 1.12
 _STEP = 0.15  # of the paper's light, across an edge of 5 px: glare has none
 _EDGED = 0.5  # share of a place's rim beside paper that has such an edge
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
@@ -55,9 +57,9 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     """
     own = grey_of(reflectance)
     grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
-    light = (grey > _LIGHTER).astype(np.uint8)
-    if not light.any():
+    if not (grey > _LIGHTER).any():
         return None
+    light = (grey > _GOES_ON).astype(np.uint8)  # uneven paint is one place, and its thin spots are no rims
     count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
     rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
     low = cv2.erode(grey, _BOX5).ravel()[rim]
@@ -71,6 +73,7 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     area = stats[:, cv2.CC_STAT_AREA]
     outer = np.bincount(border_of(labels), minlength=count)
     marks = edged & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
+    marks &= np.bincount(labels[grey > _LIGHTER], minlength=count) > _MUCH * area
     marks[0] = False
     share = float(area[marks].sum()) / light.size
     if share < _LEAST:
