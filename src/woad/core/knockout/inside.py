@@ -17,6 +17,7 @@ Plane = NDArray[np.float32]
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
 _SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
 _PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks in the mean when it is pale paint
+_ABOVE = 0.05  # by how much more light than paper white paint gives back
 _WALLED, _PAINTED_IN_DEEP = 0.9, 0.01  # the same with deep paint around that share of it or more
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
@@ -46,11 +47,12 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     """How surely each place lies inside paint, away from its rim, how surely within reach of such a place, and how much it
     may cover where paint fades out: 0..1, (h, w, 3) float32.
 
-    ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet; ``floor`` what paper's
-    noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when
-    their mean differs from paper at all, which shows far below the noise of single pixels, or when what was taken for
-    paper in them has another colour than outside.
+    ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet, below 0 where that is lighter;
+    ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when
+    their mean differs from paper at all, which shows far below the noise of single pixels, when it is clearly lighter, as
+    white paint's on toned paper, or when what was taken for paper in them has another colour than outside.
     """
+    above, missing = np.maximum(-missing, 0), np.maximum(missing, 0)
     deep = (missing > _DEEP).astype(np.uint8)
     least = max(_LEAST, 0.8 * floor)
     paint = _painted(missing, deep, least)
@@ -67,7 +69,8 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
         differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
         darker = mean > bare + differs + _SMALL / np.sqrt(np.maximum(size, 1))
-        held = (size > 8) & (darker | _of_other_cast(light, outside[labels], labels, count))
+        lighter = _of_areas(above, deep, 1 - paint, labels, count)[1] > _ABOVE
+        held = (size > 8) & (darker | lighter | _of_other_cast(light, outside[labels], labels, count))
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own, but for a large
         # one of paper's very tone with an edge all around: paint that thins out has none.
         walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP

@@ -33,14 +33,19 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     even, and paper that it leaves open is not all inside. Nearly all of the rim alone is the border of a painting, unless so
     much is lighter that it is a sheet on a table.
     """
-    tone = _paper_tone(guide)
-    if tone is None:
+    toned = _paper_tone(guide)
+    if toned is None:
         return logs
+    tone, border_only = toned
     above = guide - tone
-    found = find_light_marks(np.exp(above)[..., None])
-    if found is None:
+    found = None if border_only else find_light_marks(np.exp(above)[..., None])
+    if border_only:  # other paint lies around its whites: nothing tells where they are but that paper is darker
+        where = np.asarray(above > _GIVE[-1], np.uint8)
+    elif found is not None:
+        where = found.where[..., 0]
+    else:
         return logs
-    marks = cv2.dilate(found.where[..., 0], _GROWN)
+    marks = cv2.dilate(where, _GROWN)
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
     told = ((np.abs(small) < _GIVE[-1]) & (marks[::step, ::step] == 0)).astype(np.float32)
@@ -49,8 +54,9 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     return np.where(marks[..., None] > 0, tone[..., None] + wide, logs)
 
 
-def _paper_tone(guide: Plane) -> Plane | None:
-    """The paper's tone (h, w) as a smooth surface, if the sheet is toned paper with something lighter on it, else None."""
+def _paper_tone(guide: Plane) -> tuple[Plane, bool] | None:
+    """The paper's tone (h, w) as a smooth surface, and whether it is that of a border only, if the sheet is toned paper with
+    something lighter on it, else None."""
     h, w = guide.shape
     step = max(1, max(h, w) // _ENOUGH_PX)
     small = np.ascontiguousarray(guide[::step, ::step])
@@ -69,7 +75,7 @@ def _paper_tone(guide: Plane) -> Plane | None:
             continue
         paper = (np.abs(off) < _GIVE[-1]) & told
         if float(paper[rim].mean()) >= held and float(off[paper].std()) <= _EVEN:
-            return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+            return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32), told is rim
     return None
 
 

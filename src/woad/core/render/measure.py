@@ -146,7 +146,7 @@ def _pencils(reduced: Plane, floor: float, close: Callable[[float, float], Plane
 
 
 def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int) -> NDArray[np.uint8]:
-    missing = np.maximum(1 - srgb_encode(np.clip(lowest(reduced), 0, 1)), 0)
+    missing = 1 - srgb_encode(np.maximum(lowest(reduced), 0))
     at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
     return np.rint(find_inside(np.asarray(missing, np.float32), 0.5 * floor, at_cells) * 255).astype(np.uint8)
 
