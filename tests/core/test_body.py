@@ -131,6 +131,17 @@ def test_another_colour_of_enclosed_paper_is_paint_unless_light_changes_its_colo
     assert held.min() > 0.9 if paint else held.max() == 0
 
 
+def test_lamps_of_two_colours_make_no_paint_of_paper_among_strokes() -> None:
+    """Far within a drawing paper has the colour that the light has there, and another one than the nearest outside."""
+    missing = np.zeros((300, 400), np.float32)
+    missing[20:280, 20:380], missing[40:260, 40:360] = 0.5, 0.0
+    missing[40:260, 198:202] = 0.5
+    light = np.ones((300, 400, 3), np.float32)
+    light[..., 0] += np.linspace(-0.1, 0.1, 300, dtype=np.float32)[:, None] ** 2 * 9
+    light[..., 2] -= light[..., 0] - 1
+    assert find_inside(missing, 0.01, light)[60:240, 60:180, 0].max() == 0
+
+
 def test_an_edge_of_a_single_pixel_is_cut_out_too() -> None:
     """A strip one pixel wide, and one pixel high, may have any tones: laid over white it looks as it did."""
     rng = np.random.default_rng(3)
