@@ -47,10 +47,11 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     """How surely each place lies inside paint, away from its rim, how surely within reach of such a place, and how much it
     may cover where paint fades out: 0..1, (h, w, 3) float32.
 
-    ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet, below 0 where that is lighter;
-    ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas that paint encloses count when
-    their mean differs from paper at all, which shows far below the noise of single pixels, when it is clearly lighter, as
-    white paint's on toned paper, or when what was taken for paper in them has another colour than outside.
+    ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet, below 0 where that is
+    lighter; ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas
+    that paint encloses count when their mean differs from paper at all, which shows far below the noise of single pixels,
+    when it is clearly lighter, as white paint's on toned paper, or when what was taken for paper in them has another colour
+    than outside.
     """
     above, missing = np.maximum(-missing, 0), np.maximum(missing, 0)
     deep = (missing > _DEEP).astype(np.uint8)

@@ -16,10 +16,8 @@ _ENOUGH_PX = 160  # long side on which the paper's tone shows
 _RIM = 0.03  # share of the longer side
 _GIVE = (0.4, 0.25, 0.15, 0.1, 0.08, 0.08)  # natural log, how far paper may lie off its tone, round by round
 _MOST, _RIM_MOST, _EVEN = 0.5, 0.7, 0.03  # share of the sheet, and of its rim, that has it; its deviation, natural log
-_BORDER, _FRAMED = (
-    0.9,
-    0.2,
-)  # share of the rim when paper is hardly seen elsewhere, and of the sheet that is lighter then
+# Share of the rim where paper is hardly seen elsewhere, and of the sheet that is lighter then, at most.
+_BORDER, _FRAMED = 0.9, 0.2
 _LIGHTER, _SPECK = 0.2, 0.0005  # natural log that a share of the sheet lies above it, if there are light marks
 _AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on a mark
 _GROWN = np.ones((5, 5), np.uint8)
@@ -38,13 +36,13 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
         return logs
     tone, border_only = toned
     above = guide - tone
-    found = None if border_only else find_light_marks(np.exp(above)[..., None])
-    if border_only:  # other paint lies around its whites: nothing tells where they are but that paper is darker
-        where = np.asarray(above > _GIVE[-1], np.uint8)
-    elif found is not None:
-        where = found.where[..., 0]
+    if border_only:  # other paint may lie all around its whites: they are known by being lighter than paper alone
+        where = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
     else:
-        return logs
+        found = find_light_marks(np.exp(above)[..., None])
+        if found is None:
+            return logs
+        where = found.where[..., 0]
     marks = cv2.dilate(where, _GROWN)
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
