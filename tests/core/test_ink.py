@@ -181,3 +181,18 @@ def test_seen_coverage_encodes_to_the_picture_seen() -> None:
     black = srgb_encode(np.array([0.02], np.float32))[0]
     seen = srgb_decode(1 - alpha * (1 - black))
     np.testing.assert_allclose(seen, 1 - share * 0.98, atol=2e-3)
+
+
+def test_a_few_flat_places_in_pencil_are_not_its_full_tone() -> None:
+    """Where grain happens to be even it is even at any tone; graphite's full tone is the deepest that it reaches."""
+    rng = np.random.default_rng(11)
+    tooth = cv2.GaussianBlur(rng.standard_normal((300, 300)).astype(np.float32), (0, 0), 1.2)
+    cover = np.clip(0.4 + 0.16 * tooth / tooth.std(), 0, 1)
+    for x, y, even in ((60, 80, 0.52), (150, 200, 0.6), (240, 120, 0.69)):
+        cover[y : y + 9, x : x + 9] = even
+    crop = np.repeat((1 - 0.85 * cover)[..., None], 3, axis=2) + rng.normal(0, 0.004, (300, 300, 1))
+    found = find_ink([np.asarray(crop, np.float32)], 0.03)
+    assert isinstance(found, InkColour)
+    assert found.grainy
+    assert np.mean(found.reflectance) < 0.37
+    assert found.flank_d == 0

@@ -95,6 +95,10 @@ _BOX3 = np.ones((3, 3), np.uint8)
 _FLANK = (0.1, 0.2), (2.2, 1.0)  # share of half-tones, spreads
 # Noise about a full tone spreads to both sides alike and not far; of shading that never gets full, more is lighter.
 _WIDEST_D, _LOPSIDED = 0.1, 1.25
+_FLAT, _FLAT_SHARE = (
+    50,
+    0.03,
+)  # flat cores that make a hump at least; and of grainy marks' cores, of which a few are by chance
 _HAIRLINES_D = 0.11  # flank of full ink where hairlines hardly reach it
 _MOST_FLANK = 0.3  # of the ink's density
 # Reflectance from which flat ink may be a wash; share of that which lines are under; share of the cores that they are.
@@ -103,7 +107,8 @@ _WASH, _FAR_DENSER, _LINES = 0.2, 0.5, 0.05
 
 def _full_ink(core: Plane, flat: Plane, half_tones: float) -> InkColour:
     grainy = half_tones > GRAINY
-    hump = _hump(flat, grainy) if len(flat) >= 50 else None
+    enough = max(_FLAT, _FLAT_SHARE * len(core) if grainy else 0)
+    hump = _hump(flat, grainy) if len(flat) >= enough else None
     if hump is None or _is_wash(hump[0], core):
         centre, flank = _deepest(core, grainy), 0.0 if grainy else _HAIRLINES_D
     else:
