@@ -95,10 +95,8 @@ _BOX3 = np.ones((3, 3), np.uint8)
 _FLANK = (0.1, 0.2), (2.2, 1.0)  # share of half-tones, spreads
 # Noise about a full tone spreads to both sides alike and not far; of shading that never gets full, more is lighter.
 _WIDEST_D, _LOPSIDED = 0.1, 1.25
-_FLAT, _FLAT_SHARE = (
-    50,
-    0.03,
-)  # flat cores that make a hump at least; and of grainy marks' cores, of which a few are by chance
+# Flat cores that make a hump at least; and as a share of grainy marks' cores, of which a few are flat by chance.
+_FLAT, _FLAT_SHARE = 50, 0.03
 _HAIRLINES_D = 0.11  # flank of full ink where hairlines hardly reach it
 _MOST_FLANK = 0.3  # of the ink's density
 # Reflectance from which flat ink may be a wash; share of that which lines are under; share of the cores that they are.

@@ -17,8 +17,8 @@ Plane = NDArray[np.float32]
 _LEAST = 0.014  # encoded difference from paper that is surely paint over a few pixels
 _SMALL = 0.03  # by how much more in an area of a single cell; it falls with the root of the area
 _PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks in the mean when it is pale paint
-_ABOVE = 0.05  # by how much more light than paper white paint gives back
 _WALLED, _PAINTED_IN_DEEP = 0.9, 0.01  # the same with deep paint around that share of it or more
+_ABOVE = 0.05  # by how much lighter than paper an enclosed area is in the mean when it is white paint
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
@@ -60,7 +60,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
     soft, rim = soft_rims(missing, paint, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
-        size, mean = _of_areas(missing, deep, 1 - paint, labels, count)
+        size, (mean, lighter) = _of_areas((missing, above), deep, 1 - paint, labels, count)
         outside = np.zeros(count, bool)
         outside[border_of(labels)] = True
         outside[0] = False
@@ -70,8 +70,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
         differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
         darker = mean > bare + differs + _SMALL / np.sqrt(np.maximum(size, 1))
-        lighter = _of_areas(above, deep, 1 - paint, labels, count)[1] > _ABOVE
-        held = (size > 8) & (darker | lighter | _of_other_cast(light, outside[labels], labels, count))
+        held = (size > 8) & (darker | (lighter > _ABOVE) | _of_other_cast(light, outside[labels], labels, count))
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own, but for a large
         # one of paper's very tone with an edge all around: paint that thins out has none.
         walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP
@@ -151,14 +150,14 @@ def _bays(missing: Plane, paper: NDArray[np.bool_], least: float) -> NDArray[np.
 
 
 def _of_areas(
-    missing: Plane, deep: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
-) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Size and mean difference from paper of each open area, without what deep paint blurs into."""
+    planes: tuple[Plane, ...], deep: NDArray[np.uint8], bare: NDArray[np.uint8], labels: NDArray[np.int32], count: int
+) -> tuple[NDArray[np.int64], list[NDArray[np.float64]]]:
+    """Size of each open area, and its mean of each of ``planes``, without what deep paint blurs into."""
     middle = ((bare > 0) & (cv2.dilate(deep, _BOX5) == 0)).ravel()
     flat = labels.ravel()[middle]
     size = np.bincount(flat, minlength=count)
-    total = np.bincount(flat, weights=missing.ravel()[middle].astype(np.float64), minlength=count)
-    return size, total / np.maximum(size, 1)
+    many = np.maximum(size, 1)
+    return size, [np.bincount(flat, plane.ravel()[middle].astype(np.float64), count) / many for plane in planes]
 
 
 def _of_other_cast(

@@ -65,15 +65,14 @@ def _paper_tone(guide: Plane) -> tuple[Plane, bool] | None:
     lighter = float((small > middle + _LIGHTER).mean())
     if lighter < _SPECK:
         return None
-    for told, most, held in ((np.ones(small.shape, bool), _MOST, _RIM_MOST), (rim, _BORDER, _BORDER)):
-        if told is rim and lighter > _FRAMED:
-            break
-        off = _off_tone(small, middle, told, most)
+    everywhere = np.ones(small.shape, bool)
+    for border_only, told, most, held in ((False, everywhere, _MOST, _RIM_MOST), (True, rim, _BORDER, _BORDER)):
+        off = None if border_only and lighter > _FRAMED else _off_tone(small, middle, told, most)
         if off is None:
             continue
         paper = (np.abs(off) < _GIVE[-1]) & told
         if float(paper[rim].mean()) >= held and float(off[paper].std()) <= _EVEN:
-            return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32), told is rim
+            return np.asarray(cv2.resize(small - off, (w, h), interpolation=cv2.INTER_LINEAR), np.float32), border_only
     return None
 
 

@@ -256,6 +256,8 @@ def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple
         return float((np.linalg.norm(vectors - along[:, None] * full, axis=1) > limit).mean())
 
     dark, full = 1 - reduced, 1 - own
-    encoded = share(1 - srgb_encode(np.clip(reduced, 0, 1)), 1 - srgb_encode(own), _OFF_ENCODED, 5)
-    several = encoded > _SEVERAL or share(dark, full, _OFF, 7) > _WASHES
+    several = share(dark, full, _OFF, 7) > _WASHES
+    if not several:  # encoding all of the sheet takes as long as the rest, and a painting is told without
+        encoded = 1 - srgb_encode(np.clip(reduced, 0, 1))
+        several = share(encoded, 1 - srgb_encode(own), _OFF_ENCODED, 5) > _SEVERAL
     return several, share(dark, full, _FAR_OFF, 3) > _SEAL
