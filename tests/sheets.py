@@ -84,7 +84,7 @@ def png_bytes(pixels: NDArray[Any], **extra: Any) -> bytes:
 
 def image_bytes(pixels: NDArray[Any], kind: str, **extra: Any) -> bytes:
     out = io.BytesIO()
-    quick = {"compress_level": 1} if kind == "PNG" else {}
+    quick = {"compress_level": 0} if kind == "PNG" else {}  # written and read over and over
     Image.fromarray(pixels).save(out, kind, **quick | extra)
     return out.getvalue()
 

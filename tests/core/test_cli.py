@@ -12,12 +12,9 @@ import numpy as np
 import pytest
 
 from captures import pdf_of
+from command import woad, woad_started
 from sheets import pen_scan, pen_sheet, pixels, png_bytes, png_claiming
 from woad.core.docket.model import docket_from_json
-
-
-def run(*args: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "woad.cli", *map(str, args)], capture_output=True, text=True)
 
 
 @pytest.fixture
@@ -32,7 +29,8 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     before = scan.read_bytes()
     out = tmp_path / "out"
     kept = tmp_path / "kept.json"
-    done = run("clean", scan, "--out", out, "--json", "--keep-frame", "--save-docket", kept, "--set", "paper.grain=0.1")
+    wish = ("--json", "--keep-frame", "--save-docket", kept, "--set", "paper.grain=0.1")
+    done = woad_started("clean", scan, "--out", out, *wish)
     assert done.returncode == 0, done.stderr
     report = json.loads(done.stdout)
     assert [Path(p).name for p in report["written"]] == ["sheet-cutout.png", "sheet-paper.png"]
@@ -45,10 +43,10 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     assert docket_from_json(kept.read_text()).paper.grain == 0.1
     assert report["docket"] == str(kept)
     assert scan.read_bytes() == before
-    again = run("clean", scan, "--out", out)
+    again = woad_started("clean", scan, "--out", out)
     assert again.returncode == 1
     assert "already there" in again.stderr
-    third = run("clean", scan, "--out", out, "--overwrite", "--docket", kept, "--medium", "auto", "--json")
+    third = woad("clean", scan, "--out", out, "--overwrite", "--docket", kept, "--medium", "auto", "--json")
     assert third.returncode == 0
     np.testing.assert_array_equal(pixels(report["written"][0]), cut)
 
@@ -60,7 +58,7 @@ def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
 
     def paper_in(folder: str, *wishes: object) -> np.ndarray:
         plain = ("--keep-frame", "--editions", "paper", "--medium", "pen")
-        done = run("clean", scan, "--out", tmp_path / folder, *plain, *wishes)
+        done = woad("clean", scan, "--out", tmp_path / folder, *plain, *wishes)
         assert done.returncode == 0, done.stderr
         return pixels(tmp_path / folder / "sheet-paper.png").astype(float)
 
@@ -77,7 +75,7 @@ def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
         ((soft, "1.5"), "mix"),
         ((tmp_path / "gone.json", "0.4"), "gone.json"),
     ):
-        done = run("clean", scan, "--out", tmp_path / "never", "--mix", *mix)
+        done = woad("clean", scan, "--out", tmp_path / "never", "--mix", *mix)
         assert done.returncode == 2
         assert says in done.stderr
         assert "Traceback" not in done.stderr
@@ -89,7 +87,7 @@ def test_bad_scans_do_not_stop_good_ones(scan: Path, tmp_path: Path) -> None:
     broken, bomb = tmp_path / "broken.png", tmp_path / "bomb.png"
     broken.write_bytes(scan.read_bytes()[:5000])
     bomb.write_bytes(png_claiming(100_000, 100_000))
-    done = run("clean", broken, bomb, tmp_path / "gone.png", scan, "--out", tmp_path / "out", "--json")
+    done = woad("clean", broken, bomb, tmp_path / "gone.png", scan, "--out", tmp_path / "out", "--json")
     assert done.returncode == 1
     reports = [json.loads(line) for line in done.stdout.splitlines()]
     assert [bool(r["written"]) for r in reports] == [False, False, False, True]
@@ -103,7 +101,7 @@ def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
     shape = (1, 1, 3) if kind == "one pixel" else (400, 300, 3)
     path = tmp_path / "odd.png"
     path.write_bytes(png_bytes(np.full(shape, 0 if kind == "black" else 255, np.uint8)))
-    done = run("clean", path, "--out", tmp_path / "out", "--json")
+    done = woad("clean", path, "--out", tmp_path / "out", "--json")
     assert done.returncode == 0, done.stderr
     report = json.loads(done.stdout)
     readings = report["readings"]
@@ -128,7 +126,7 @@ def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
 def test_wrong_wishes_are_refused_in_one_sentence(scan: Path, tmp_path: Path, args: list[str], says: str) -> None:
     """Nothing is written, and the sentence names the wish."""
     out = tmp_path / "out"
-    done = run("clean", scan, "--out", out, *args)
+    done = woad("clean", scan, "--out", out, *args)
     assert done.returncode == 2
     assert says in done.stderr
     assert "Traceback" not in done.stderr
@@ -142,7 +140,7 @@ def test_every_page_of_a_pdf_is_cleaned_and_reported(scan: Path, tmp_path: Path)
     good, bad = tmp_path / "pages.pdf", tmp_path / "empty.pdf"
     good.write_bytes(pdf_of(image, 3.0, 2))
     bad.write_bytes(pdf_of(None))
-    done = run("clean", bad, good, scan, "--out", tmp_path / "out", "--json", "--keep-frame")
+    done = woad("clean", bad, good, scan, "--out", tmp_path / "out", "--json", "--keep-frame")
     assert done.returncode == 1
     none, one, two, plain = (json.loads(line) for line in done.stdout.splitlines())
     assert "no scanned picture" in none["error"]
@@ -156,13 +154,13 @@ def test_every_page_of_a_pdf_is_cleaned_and_reported(scan: Path, tmp_path: Path)
     # The same drawing as from its own file, but for what the embedded JPEG took.
     drawn = cv2.absdiff(a[..., 3], pixels(plain["written"][0])[..., 3])
     assert float(drawn.mean()) < 1.0
-    told = run("report", good)
+    told = woad("report", good)
     assert [", page 1:" in line for line in told.stdout.splitlines() if str(good) in line] == [True, False]
 
 
 def test_medium_is_taken_from_the_user(scan: Path, tmp_path: Path) -> None:
     """A named medium brings its own starting values."""
-    done = run("clean", scan, "--out", tmp_path / "out", "--medium", "pencil", "--json", "--editions", "paper")
+    done = woad("clean", scan, "--out", tmp_path / "out", "--medium", "pencil", "--json", "--editions", "paper")
     assert json.loads(done.stdout)["readings"]["medium"] == "pencil"
     paper = pixels(tmp_path / "out" / "sheet-paper.png")
     deep = pen_scan().coverage > 0.99

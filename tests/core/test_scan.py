@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
@@ -14,6 +12,7 @@ import numpy as np
 import pytest
 
 from captures import drawn_sheet, image_file, photo, saved, shot, tilted
+from command import woad
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import MEDIA
@@ -299,12 +298,6 @@ def test_washes_hardly_darker_than_paper_make_a_painting_and_a_stain_does_not(
         own = planes.rgb[y + 60 : y + 90, x - 15 : x + 15].mean(axis=(0, 1))
         assert np.argmin(own) == np.argmin(np.array(wash) / (243, 240, 234))
         assert np.ptp(own) > 6
-
-
-def woad(*args: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "woad.cli", *map(str, args)], capture_output=True, text=True, check=False
-    )
 
 
 def test_the_report_command_keeps_its_contract(tmp_path: Path) -> None:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from woad.app.backing import Backing
 from woad.app.bench import BenchBar
@@ -19,6 +22,7 @@ from woad.app.panels.paper import PaperPanel
 from woad.app.panels.scan import ScanPanel
 from woad.app.panels.spotting import SpottingPanel
 from woad.app.panels.square import SquarePanel
+from woad.app.panels.stack import PanelStack
 from woad.app.pile import Pile
 from woad.app.resting import Keeper
 from woad.app.session import Session
@@ -51,11 +55,12 @@ class Desk(QWidget):
         self.keeper = Keeper(session, self.pile)
         self.viewbar, self.status, self.messages = ViewBar(session), StatusLine(), MessageBar()
         self.editions = EditionsPanel(session)
-        self.panels: dict[str, StepPanel] = {
-            "scan": ScanPanel(session), "square": SquarePanel(session), "paper": PaperPanel(session), "ink": InkPanel(session),
-            "spotting": SpottingPanel(session), "knockout": KnockoutPanel(session), "edge": EdgePanel(session),
-            "editions": self.editions,
+        kinds: dict[str, Callable[[Session], StepPanel]] = {
+            "scan": ScanPanel, "square": SquarePanel, "paper": PaperPanel, "ink": InkPanel,
+            "spotting": SpottingPanel, "knockout": KnockoutPanel, "edge": EdgePanel,
         }  # fmt: skip
+        makers: dict[str, Callable[[], StepPanel]] = {step: partial(kind, session) for step, kind in kinds.items()}
+        self.panels = PanelStack(makers | {"editions": lambda: self.editions}, self)
         self._lay_out()
         self.status.stop_asked.connect(self.writer.stop)
         self.writer.progress.connect(
@@ -74,8 +79,7 @@ class Desk(QWidget):
         middle.setLayout(row)
         row.addWidget(self.pile)
         row.addWidget(centre, 1)
-        self.panel_stack = QStackedWidget(middle)
-        row.addWidget(self.panel_stack)
+        row.addWidget(self.panels)
         centre.setLayout(column)
         column.addWidget(self.viewbar, 0, 0)
         column.addLayout(both, 1, 0)
@@ -88,21 +92,11 @@ class Desk(QWidget):
         for layout in (column, both, row, whole):
             layout.setContentsMargins(0, 0, 0, 0)
             layout.setSpacing(0)
-        self.panel_stack.setObjectName("panel")
-        self.panel_stack.setFixedWidth(304)
-        for panel in self.panels.values():
-            scroll = QScrollArea(self.panel_stack)
-            scroll.setWidgetResizable(True)
-            scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            self.panel_stack.addWidget(scroll)
-            scroll.setWidget(panel)
 
     def refresh(self) -> None:
         """Show the step's panel and what is under way."""
         session, entry = self.session, self.session.entry
-        self.panel_stack.setCurrentIndex(list(self.panels).index(session.step))
-        self.panels[session.step].refresh()
+        self.panels.show_step(session.step)
         if entry is not None and self.writer.under_way == 0:
             waiting = sum(1 for e in session.entries if e.coming or (e is entry and e.rests))
             self.status.show_work(self.tr("Opening {0}").format(waiting) if waiting else self._watching(), None, False)

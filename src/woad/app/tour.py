@@ -134,7 +134,7 @@ class Tour:
         takes = self.window.panels["ink"].takes  # type: ignore[attr-defined]
         takes.which.setCurrentIndex(1)
         takes.which.activated.emit(1)
-        bar = self.window.desk.panel_stack.currentWidget().verticalScrollBar()  # type: ignore[union-attr]
+        bar = self.window.panels.currentWidget().verticalScrollBar()  # type: ignore[union-attr]
         bar.setValue(bar.maximum())
 
     def _painting(self) -> None:

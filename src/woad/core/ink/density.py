@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.raster.channels import grey_of
+from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
 
@@ -61,7 +62,7 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
     every = np.concatenate(darkness) if darkness else np.zeros(0, np.float32)
     if every.size < 8:
         return NoEstimate("no marks stand out from the paper")
-    deep = float(np.percentile(_sample(every), 98))
+    deep = float(np.percentile(thinned(every), 98))
     cores: list[Plane] = []
     flats: list[Plane] = []
     half = marks = 0
@@ -79,12 +80,7 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
         cores.append(pixels.take(np.flatnonzero(core), axis=0))
         flats.append(pixels.take(np.flatnonzero(flat), axis=0))
     core_rgb, flat_rgb = np.concatenate(cores), np.concatenate(flats)
-    return _full_ink(_sample(core_rgb), _sample(flat_rgb), half / max(marks, 1))
-
-
-def _sample(values: Plane, most: int = 40_000) -> Plane:
-    """Every n-th row, so that order statistics cost the same on any sheet."""
-    return values[:: max(1, len(values) // most)]
+    return _full_ink(thinned(core_rgb), thinned(flat_rgb), half / max(marks, 1))
 
 
 _BOX3 = np.ones((3, 3), np.uint8)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.raster.channels import grey_of, highest
+from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -83,7 +84,7 @@ def near_ink(values: Plane) -> Mask:
 
 
 def _middle(values: NDArray[np.float32]) -> float:
-    return float(np.median(values)) if values.size else 0.0
+    return float(np.median(thinned(values))) if values.size else 0.0
 
 
 def _apart(turn: Plane, hue: float) -> Plane:

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.thinning import thinned
+
 Plane = NDArray[np.float32]
 
 _ENOUGH_PX = 400  # long side on which a ground shows
@@ -20,7 +22,7 @@ def on_dark_ground(guide: Plane) -> bool:
     """Whether a sheet has a dark ground with light strokes on it, and no paper. ``guide`` (h, w) log light."""
     step = max(1, max(guide.shape) // _ENOUGH_PX)
     guide = guide[::step, ::step]
-    dark = guide < float(np.percentile(guide, 99.5)) - _DARKER
+    dark = guide < float(np.percentile(thinned(guide.ravel()), 99.5)) - _DARKER
     long = max(guide.shape)
     rim = max(1, round(_RIM * long))
     inner = np.zeros(dark.shape, bool)

@@ -199,10 +199,11 @@ def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple
 
 def _hump(residual: Plane) -> tuple[float, float]:
     """Middle of the paper's hump in ``residual`` and its standard deviation, read from the lighter flank."""
-    calm = cv2.GaussianBlur(residual, (0, 0), 1.2)[::2, ::2]  # its pixels go together in twos
-    counts, edges = np.histogram(calm, bins=160, range=(-0.4, 0.4))
+    calm = np.ascontiguousarray(cv2.GaussianBlur(residual, (0, 0), 1.2)[::2, ::2])  # its pixels go together in twos
+    bins, reach = 160, 0.4
+    counts = cv2.calcHist([calm], [0], None, [bins], [-reach, reach]).ravel()
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
-    middle = float(edges[int(np.argmax(smooth))] + 0.5 * (edges[1] - edges[0]))
+    middle = ((int(np.argmax(smooth)) + 0.5) * 2 / bins - 1) * reach
     residual = residual[::2, ::2]
     lighter = residual[residual > middle] - middle
     if lighter.size < 200 or abs(middle) > _OFF_HUMP:

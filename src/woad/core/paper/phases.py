@@ -12,13 +12,21 @@ Doubles = NDArray[np.float64]
 
 _AGAIN = (1.0, 1.5)  # times the spread, over which the course is read once more
 _LAST, _WIDER, _LESS = 4.0, 8.0, 0.05  # times it at last, and a wider one besides, with what that counts
+_COARSE = 8.0  # px of a Gaussian, from twice which on it is told from larger pixels
 
 
 def smooth(waves: Waves, spread: float) -> Waves:
     """Waves (h, w) averaged by a Gaussian of so many px."""
-    parts = (np.ascontiguousarray(part) for part in (waves.real, waves.imag))
-    real, imaginary = (cv2.GaussianBlur(part, (0, 0), spread) for part in parts)
-    return np.asarray(real + 1j * imaginary, np.complex64)
+    h, w = waves.shape
+    parts = np.ascontiguousarray(waves).view(np.float32).reshape(h, w, 2)
+    times = min(int(spread / _COARSE), h, w)
+    if times > 1:
+        parts = cv2.resize(parts, (w // times, h // times), interpolation=cv2.INTER_AREA)
+        spread /= times
+    blurred = cv2.GaussianBlur(parts, (0, 0), spread)
+    if times > 1:
+        blurred = cv2.resize(blurred, (w, h), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(blurred, np.float32).reshape(h, w, 2).view(np.complex64)[..., 0]
 
 
 def phases(waves: Waves, spread: float) -> Plane:
@@ -56,6 +64,8 @@ def _fitted_to_slopes(terms: Doubles, waves: Waves) -> Doubles:
 
 def _fitted(terms: Doubles, at: Doubles, values: NDArray[np.floating], weight: NDArray[np.floating]) -> Doubles:
     """The surface of ``terms`` (h, w, n) whose terms ``at`` places (…, n) come nearest to ``values`` there."""
-    root = np.sqrt(weight.ravel())
-    rows = at.reshape(-1, at.shape[-1]) * root[:, None]
-    return np.asarray(terms @ np.linalg.lstsq(rows, values.ravel() * root, rcond=None)[0])
+    rows = at.reshape(-1, at.shape[-1])
+    heavy = rows * weight.ravel()[:, None]
+    # Over the sheet from -1 to 1, few terms: their normal equations are as exact as phases are, and many times as quick.
+    found = np.linalg.lstsq(heavy.T @ rows, heavy.T @ values.ravel(), rcond=None)[0]
+    return np.asarray(terms @ found)

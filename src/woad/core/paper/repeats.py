@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from woad.core.paper.phases import Waves, phases, smooth
 from woad.core.raster.channels import grey_of
+from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
 
@@ -88,7 +89,7 @@ def _fine_darkness(dark: Plane, most: float) -> tuple[Plane, Plane]:
     ``most`` is a mark, and so may be what is paler, as it is on paper whose print is pale."""
     soft = np.asarray(cv2.blur(dark, (3, 3)), np.float32)
     pale = soft[soft < most]
-    print_at_most = _ABOVE * float(np.percentile(pale[:: max(1, pale.size // 50_000)], _PALE)) if pale.size else 0.0
+    print_at_most = _ABOVE * float(np.percentile(thinned(pale), _PALE)) if pale.size else 0.0
     marks = cv2.dilate((soft > np.clip(print_at_most, _PALEST, most)).astype(np.uint8), np.ones((7, 7), np.uint8))
     bare = (1 - marks).astype(np.float32)
     own = np.clip(dark, -0.1, 0.5).astype(np.float32) * bare
@@ -104,13 +105,12 @@ def _peaks(fine: Plane) -> list[list[tuple[float, float]]]:
     across, down = np.hanning(w).astype(np.float32), np.hanning(h).astype(np.float32)
     padded = np.zeros(size, np.float32)
     padded[:h, :w] = fine * across[None] * down[:, None]
-    real, imaginary = cv2.split(cv2.dft(padded, flags=cv2.DFT_COMPLEX_OUTPUT, nonzeroRows=h))
+    spectrum = cv2.dft(padded, flags=cv2.DFT_COMPLEX_OUTPUT, nonzeroRows=h)
     y, x = np.fft.fftfreq(size[0]).astype(np.float32), np.fft.rfftfreq(size[1]).astype(np.float32)
     out = []
     for most_x, most_y in ((_FINEST, _LEAN * _FINEST), (_LEAN * _FINEST, _FINEST)):
         rows, columns = np.flatnonzero(np.abs(y) <= most_y), np.flatnonzero(x <= most_x)
-        part = np.ix_(rows, columns)
-        strong = np.asarray(cv2.magnitude(real[part], imaginary[part]), np.float32)
+        strong = np.asarray(cv2.magnitude(*cv2.split(spectrum[np.ix_(rows, columns)])), np.float32)
         out.append(_highest(strong, x[None, columns], y[rows, None], size, max(h, w)))
     return out
 
@@ -157,14 +157,15 @@ def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | No
     seen = waves[places, places] / np.maximum(weight[places, places], np.float32(0.05))
     strong = np.abs(seen)
     middle = float(np.median(strong[known]))
-    other = _demodulated(fine, bare, (turns[0] * _OTHER, turns[1] * _OTHER), cell)[0]
-    if float(np.median(np.abs(smooth(other, spread)[places, places])[known])) > _ELSE * middle:
-        return None
+    # What costs least comes first: nearly all that is tried on plain paper is no print.
     if ((strong > _ALIKE[0] * middle) & (strong < _ALIKE[1] * middle))[known].mean() < _ALL:
         return None
     printed = known & (strong > _ALIKE[0] * middle)
     step = np.abs(np.angle(seen[1:] * np.conj(seen[:-1])))[printed[1:] & printed[:-1]] / (2 * np.pi)
     if step.size < 20 or float(np.percentile(step, 95)) > _STEADY:
+        return None
+    other = _demodulated(fine, bare, (turns[0] * _OTHER, turns[1] * _OTHER), cell)[0]
+    if float(np.median(np.abs(smooth(other, spread)[places, places])[known])) > _ELSE * middle:
         return None
     strength = np.abs(waves) / np.maximum(weight, np.float32(1e-3)) / np.float32(middle)
     there = np.clip((strength - _THERE[0]) / (_THERE[1] - _THERE[0]), 0, 1) * (weight > _FEW)
@@ -183,7 +184,6 @@ def _demodulated(fine: Plane, bare: Plane, turns: tuple[float, float], cell: int
     across = np.exp(-2j * np.pi * turns[0] * (np.arange(w) + 0.5)).astype(np.complex64)
     down = np.exp(-2j * np.pi * turns[1] * (np.arange(h) + 0.5)).astype(np.complex64)
     size = max(w // cell, 1), max(h // cell, 1)
-    waves = fine * across[None] * down[:, None]
-    parts = (np.ascontiguousarray(part) for part in (waves.real, waves.imag, bare))
-    real, imaginary, told = (cv2.resize(part, size, interpolation=cv2.INTER_AREA) for part in parts)
-    return np.asarray(real + 1j * imaginary, np.complex64), np.asarray(told, np.float32)
+    waves = np.ascontiguousarray((fine * across[None]) * down[:, None]).view(np.float32).reshape(h, w, 2)
+    seen = np.ascontiguousarray(cv2.resize(waves, size, interpolation=cv2.INTER_AREA)).view(np.complex64)[..., 0]
+    return seen, np.asarray(cv2.resize(bare, size, interpolation=cv2.INTER_AREA), np.float32)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.surfaces import quadratic
+from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
 Floats = NDArray[np.float64]
@@ -159,7 +160,7 @@ class _Seen:
 def _seen(tone: Plane, sure: Plane, extent: tuple[float, float]) -> _Seen:
     even = np.flatnonzero(sure.ravel() > _SURE)
     # Every second or third block shows an edge that is several blocks wide as well as all.
-    which = even[:: max(1, len(even) // _MANY)] if len(even) >= _FEWEST else even[:0]
+    which = thinned(even, _MANY) if len(even) >= _FEWEST else even[:0]
     u, v = (plane.ravel()[which] for plane in _places(tone.shape, extent))
     z, w = (plane.ravel()[which].astype(np.float64) for plane in (tone, sure))
     return _Seen(which, u, v, z, w, np.asarray(quadratic(u, v), np.float64))
@@ -187,7 +188,7 @@ def _refined(shadow: Shadow, guide: Plane) -> Shadow | None:
     own = (shadow.angle, shadow.at, shadow.bend, shadow.sigma)
     near = np.abs(_beyond(u, v, *own[:3])) < max(4 * shadow.sigma, _NEAR)
     which = [np.flatnonzero(near), np.flatnonzero(~near)]
-    which = [some[:: max(1, len(some) // most)] for some, most in zip(which, (_MANY_NEAR, _MANY), strict=True)]
+    which = [thinned(some, most) for some, most in zip(which, (_MANY_NEAR, _MANY), strict=True)]
     every = np.concatenate(which)
     calm = cv2.GaussianBlur(guide, (3, 3), 0).ravel()[every].astype(np.float64)
     u, v = (np.asarray(plane.ravel()[every], np.float64) for plane in (u, v))

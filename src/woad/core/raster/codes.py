@@ -7,10 +7,13 @@ Between Paper and Knock-out a pixel is a ``uint16`` code: 40000 is paper (reflec
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from woad.core.raster.transfer import srgb_encode
 
 PAPER_CODE = 40000
 
@@ -39,3 +42,13 @@ def table_8bit(function: Callable[[NDArray[np.float32]], NDArray[np.floating]]) 
 def look_up(codes: Codes, table: Table8) -> NDArray[np.uint8]:
     """Apply a table of 65536 entries to codes (H, W) or (H, W, C)."""
     return np.asarray(cv2.LUT(codes, table)).reshape(codes.shape)
+
+
+def encoded_of(codes: Codes) -> NDArray[np.float32]:
+    """Codes (H, W) or (H, W, C) to encoded sRGB, float32, paper 1 and what is lighter more."""
+    return np.asarray(cv2.LUT(codes, _encoded_table()), np.float32).reshape(codes.shape)
+
+
+@cache
+def _encoded_table() -> NDArray[np.float32]:
+    return srgb_encode(from_codes(np.arange(65536, dtype=np.uint16)))

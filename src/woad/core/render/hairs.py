@@ -10,10 +10,9 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
-from woad.core.raster.codes import from_codes
+from woad.core.raster.codes import PAPER_CODE, encoded_of
 from woad.core.raster.pyramid import halve
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import srgb_encode
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
@@ -94,7 +93,7 @@ def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
                 tile = halve(tile)  # type: ignore[assignment]
             tile = tile.reshape(box.h, w, pyramid.channels)
         codes = even(tile, gain, r.cell_px, (0, y, level))
-        encoded = srgb_encode(np.clip(from_codes(codes), 0, 1)) * np.float32(255)
+        encoded = encoded_of(np.minimum(codes, PAPER_CODE)) * np.float32(255)
         out[y : y + box.h] = cv2.transform(encoded, weights).reshape(box.h, w)
     return out
 

@@ -23,9 +23,10 @@ from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
 from woad.core.raster.channels import folded, grey_of, lowest
-from woad.core.raster.codes import PAPER_CODE, Codes, to_codes
+from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.thinning import thinned
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.lighting import NOTHING_SAID, Said, light_up
@@ -146,9 +147,9 @@ def _pencils(reduced: Plane, floor: float, close: Callable[[float, float], Plane
 
 
 def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int) -> NDArray[np.uint8]:
-    missing = 1 - srgb_encode(np.maximum(lowest(reduced), 0))
+    missing = 1 - encoded_of(to_codes(lowest(reduced)))
     at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
-    return np.rint(find_inside(np.asarray(missing, np.float32), 0.5 * floor, at_cells) * 255).astype(np.uint8)
+    return np.rint(find_inside(missing, 0.5 * floor, at_cells) * 255).astype(np.uint8)
 
 
 def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> InkColour:
@@ -249,7 +250,7 @@ def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple
     def share(paper_less: Plane, full: NDArray[np.float32], limit: float, across: int) -> float:
         smooth = cv2.blur(paper_less, (across, across))
         marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
-        vectors = smooth.reshape(-1, smooth.shape[2]).take(marks[:: max(1, len(marks) // _JUDGED)], axis=0)
+        vectors = smooth.reshape(-1, smooth.shape[2]).take(thinned(marks, _JUDGED), axis=0)
         if not len(vectors):
             return 0.0
         along = vectors @ full / float(full @ full)
@@ -257,7 +258,7 @@ def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple
 
     dark, full = 1 - reduced, 1 - own
     several = share(dark, full, _OFF, 7) > _WASHES
-    if not several:  # encoding all of the sheet takes as long as the rest, and a painting is told without
-        encoded = 1 - srgb_encode(np.clip(reduced, 0, 1))
+    if not several:  # a painting is told without
+        encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
         several = share(encoded, 1 - srgb_encode(own), _OFF_ENCODED, 5) > _SEVERAL
     return several, share(dark, full, _FAR_OFF, 3) > _SEAL

@@ -13,6 +13,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil, near_ink
 from woad.core.raster.channels import grey_of, highest, lowest
+from woad.core.raster.thinning import thinned
 from woad.core.raster.transfer import srgb_decode
 
 Plane = NDArray[np.float32]
@@ -104,9 +105,9 @@ def read_traits(
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
     coloured = tinted = blue = inks = 0.0
     if reduced.shape[2] == 3:
-        each = max(1, count // 60_000)
-        values, own = smooth[marks][::each], ~near_ink(smooth)[marks][::each]
-        most, least = values.max(axis=1), values.min(axis=1)
+        some = thinned(np.flatnonzero(marks))
+        values, own = smooth.reshape(-1, 3).take(some, axis=0), ~near_ink(smooth).take(some)
+        most, least = highest(values), lowest(values)
         hued = _hue_of(values) > _COLOURED
         hued &= (most > _BLACK) | (_hue_of(values * _tone(paper_rgb)) > _COLOURED)
         coloured = float(hued.mean())
@@ -115,7 +116,7 @@ def read_traits(
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         coloured = max(coloured, tinted - stained)
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
-    band = cv2.GaussianBlur(grey, (0, 0), 0.003 * side) - cv2.GaussianBlur(grey, (0, 0), 0.012 * side)
+    clear = _band(grey, side)[far]
     encoded = np.array(paper_rgb, np.float64) / 255
     return Traits(
         cover=count / marks.size,
@@ -132,8 +133,8 @@ def read_traits(
         extent=float(rows[-1] - rows[0]) / side if len(rows) else 0.0,
         paper_l=float(encoded.mean()),
         paper_warm=float(np.log((encoded[0] + 0.02) / (encoded[2] + 0.02))),
-        mottle=float(np.std(band[far])) if far.sum() > 200 else 0.0,
-        blotched=float(np.median(band[far]) - np.percentile(band[far], 4)) if far.sum() > 200 else 0.0,
+        mottle=float(np.std(clear)) if clear.size > 200 else 0.0,
+        blotched=float(np.subtract(*np.percentile(thinned(clear), [50, 4]))) if clear.size > 200 else 0.0,
         dark_ink=float((grey[marks] < 0.3).mean()),
         pieces=_pieces(marks, side),
         aspect=_aspect(marks),
@@ -143,10 +144,19 @@ def read_traits(
     )
 
 
+def _band(grey: Plane, side: int) -> Plane:
+    """The unrest of a sheet at a hundredth of its longer ``side`` px, of the size of ``grey`` (h, w)."""
+    h, w = grey.shape
+    # So wide a blur is told from half the pixels each way as well.
+    half = cv2.resize(grey, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
+    band = cv2.GaussianBlur(half, (0, 0), 0.0015 * side) - cv2.GaussianBlur(half, (0, 0), 0.006 * side)
+    return np.asarray(cv2.resize(band, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+
+
 def _hue_of(values: NDArray[np.float32]) -> NDArray[np.float32]:
     """How far the channels of reflectances (..., 3) are apart, for how light they are."""
-    most = values.max(axis=-1)
-    return np.asarray((most - values.min(axis=-1)) / np.maximum(most, 0.15), np.float32)
+    most = highest(values)
+    return np.asarray((most - lowest(values)) / np.maximum(most, 0.15), np.float32)
 
 
 def _tone(paper_rgb: tuple[int, int, int]) -> NDArray[np.float32]:
@@ -184,7 +194,7 @@ def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[fl
     marks, far = marks[1::2, 1::2], far[1::2, 1::2]
     lightest, darkest = highest(smooth), lowest(smooth)
     chroma = lightest - darkest
-    noise = float(np.median(chroma[far])) if far.any() else 0.0
+    noise = float(np.median(thinned(chroma[far]))) if far.any() else 0.0
     hued = (chroma > max(_LEAST_CHROMA, 4 * noise)) & (chroma > _HUED * (1 - darkest))
     hued &= grey_of(smooth) < 1 - _LEAST_CHROMA / 2  # glare has a hue as well
     broad = cv2.distanceTransform(hued.astype(np.uint8), cv2.DIST_L2, 3) > broad_px / 2

@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.thinning import thinned
+
 Plane = NDArray[np.float32]
 
 # The example luminance table of ITU-T T.81, annex K, which nearly every encoder scales.
@@ -111,7 +113,7 @@ def count_coefficients(areas: Sequence[Plane]) -> Counts:
     for area in areas:
         h, w = (n // 8 * 8 for n in area.shape)
         blocks = (area[:h, :w] - np.float32(128)).reshape(h // 8, 8, w // 8, 8).transpose(0, 2, 1, 3).reshape(-1, 8, 8)
-        blocks = blocks[:: max(1, len(blocks) // 6000)]
+        blocks = thinned(blocks, 6000)
         blocks = blocks[np.ptp(blocks.reshape(-1, 64), axis=1) > 12]
         turned = _DCT @ blocks[:4000] @ _DCT.T
         for place in _PLACES:

@@ -33,18 +33,18 @@ class Line:
 
 def gradient(image: Plane, sigma: float) -> tuple[Plane, Plane]:
     """Derivatives of Gaussian of an (h, w, C) picture, each pixel from the channel where they are steepest."""
-    smooth = np.asarray(cv2.GaussianBlur(image, (0, 0), sigma)).reshape(image.shape)
-    gx = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 1, 0, scale=1 / 32), np.float32).reshape(image.shape)
-    gy = np.asarray(cv2.Scharr(smooth, cv2.CV_32F, 0, 1, scale=1 / 32), np.float32).reshape(image.shape)
-    if image.shape[2] == 1:
-        return gx[..., 0], gy[..., 0]
-    steep = gx * gx + gy * gy
-    out_x, out_y, most = gx[..., 0].copy(), gy[..., 0].copy(), steep[..., 0]
-    for c in range(1, image.shape[2]):
-        better = steep[..., c] > most
-        most = np.maximum(most, steep[..., c])
-        np.copyto(out_x, gx[..., c], where=better)
-        np.copyto(out_y, gy[..., c], where=better)
+    out_x = out_y = most = np.zeros(0, np.float32)
+    # Channel by channel: over planes that lie together in memory all of this is several times as fast.
+    for plane in cv2.split(cv2.GaussianBlur(image, (0, 0), sigma)):
+        gx, gy = (np.asarray(cv2.Scharr(plane, cv2.CV_32F, *way, scale=1 / 32), np.float32) for way in ((1, 0), (0, 1)))
+        steep = gx * gx + gy * gy
+        if not most.size:
+            out_x, out_y, most = gx, gy, steep
+            continue
+        better = cv2.compare(steep, most, cv2.CMP_GT)
+        cv2.copyTo(gx, better, out_x)
+        cv2.copyTo(gy, better, out_y)
+        cv2.max(steep, most, most)
     return out_x, out_y
 
 

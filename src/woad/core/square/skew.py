@@ -10,10 +10,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.raster.thinning import thinned
 from woad.core.square.lines import gradient
 
 Plane = NDArray[np.float32]
@@ -25,6 +27,9 @@ _MOST_VOTES = 18_000  # of each family
 # A patch of hatching: the widest gap, the fewest lines, and what is too long for it.
 _HATCH_GAP_PX, _HATCH_LEAST, _HATCH_LONG_PX = 45.0, 5, 250.0
 _OWN_DEG = 3.5  # how far a pixel's own direction may lie from the angle it votes for
+# Pixels beside a line that it is fitted through, time after time; and how much it may turn each time, as a slope.
+_GIVES_PX, _TURN = (2.5, 1.8, 1.5), 0.03
+_LEAST_VOTES = 25  # of a line
 
 
 @dataclass(frozen=True)
@@ -47,7 +52,7 @@ class _Votes:
     weight: Points
     upright: bool
 
-    def thinned(self, every: int) -> _Votes:
+    def fewer(self, every: int) -> _Votes:
         """Every n-th of them."""
         pick = slice(None, None, every if len(self.weight) > 9000 else 1)
         return _Votes(self.along[pick], self.across[pick], self.own[pick], self.weight[pick], self.upright)
@@ -74,8 +79,8 @@ def find_tilt(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points | 
     if sum(len(family.weight) for family in votes) < 60:
         return NoEstimate("nothing on the sheet is straight enough to tell level from slanting")
     coarse = np.arange(-MOST_DEG, MOST_DEG + 1e-9, _COARSE_DEG)
-    thinned = (votes[0].thinned(3), votes[1].thinned(3))
-    score = np.array([_sharpness(thinned, a, 2.0) for a in coarse])
+    few = (votes[0].fewer(3), votes[1].fewer(3))
+    score = np.array([_sharpness(few, a, 2.0) for a in coarse])
     top = int(np.argmax(score))
     fine = np.arange(coarse[top] - 1.2, coarse[top] + 1.2 + 1e-9, _FINE_DEG)
     detail = np.array([_sharpness(votes, a, 1.0) for a in fine])
@@ -120,7 +125,7 @@ def _votes(image: Plane) -> tuple[_Votes, _Votes]:
     out = []
     for family in (False, True):
         pick = np.nonzero(is_upright == family)[0]
-        pick = pick[:: max(1, len(pick) // _MOST_VOTES)]
+        pick = thinned(pick, _MOST_VOTES)
         pick = pick[np.argsort(own[pick])]
         out.append(_Votes(along[pick], across[pick], own[pick], weight[pick], family))
     return out[0], out[1]
@@ -154,7 +159,7 @@ def _sharpness(votes: tuple[_Votes, _Votes], deg: float, bin_px: float) -> float
 
 def _peaks(counts: Points) -> Points:
     """Votes above those of the lines around: what is spread evenly, such as shading, says nothing."""
-    wide = np.convolve(np.pad(counts, 12), np.ones(25) / 25, mode="valid")
+    wide = cv2.blur(counts[None], (25, 1), borderType=cv2.BORDER_CONSTANT)[0]
     return np.asarray(np.maximum(counts - wide, 0))
 
 
@@ -192,24 +197,32 @@ def _lines_at(votes: tuple[_Votes, _Votes], deg: float) -> list[_Straight]:
 def _fit(votes: _Votes, deg: float, rho: float) -> _Straight | None:
     """Weighted total fit of the pixels beside a line, repeated as it settles."""
     angle, place = deg, rho
-    use = np.zeros(0, bool)
     near = votes.near(deg, _OWN_DEG + 1)
     x, y, w = votes.along[near], votes.across[near], votes.weight[near]
-    for give in (2.5, 1.8, 1.5):
+    a = np.deg2rad(deg)
+    u, v = x * np.cos(a) + y * np.sin(a), y * np.cos(a) - x * np.sin(a)
+    if len(u) < _LEAST_VOTES:
+        return None
+    # Only what lies beside the line however far it may yet turn.
+    reach = 3 * _GIVES_PX[0] + (len(_GIVES_PX) - 1) * _TURN * float(np.ptp(u))
+    close = np.flatnonzero(np.abs(v - rho) < reach)
+    x, y, w = x[close], y[close], w[close]
+    for give in _GIVES_PX:
         a = np.deg2rad(angle)
         u, v = x * np.cos(a) + y * np.sin(a), y * np.cos(a) - x * np.sin(a)
-        use = np.abs(v - place) < give
-        if use.sum() < 25:
+        use = np.flatnonzero(np.abs(v - place) < give)
+        if len(use) < _LEAST_VOTES:
             return None
         uu, vv, ww = u[use], v[use], w[use]
-        mu, mv = np.average(uu, weights=ww), np.average(vv, weights=ww)
-        var = np.average((uu - mu) ** 2, weights=ww)
-        slope = np.average((uu - mu) * (vv - mv), weights=ww) / max(var, 1e-6)
-        if abs(slope) > 0.03:
+        share = ww / ww.sum()
+        mu, mv = float(share @ uu), float(share @ vv)
+        var = float(share @ (uu - mu) ** 2)
+        slope = float(share @ ((uu - mu) * (vv - mv))) / max(var, 1e-6)
+        if abs(slope) > _TURN:
             return None
         angle += float(np.degrees(np.arctan(slope)))
         a = np.deg2rad(angle)
-        place = float(np.average(y[use] * np.cos(a) - x[use] * np.sin(a), weights=ww))
+        place = float(share @ (y[use] * np.cos(a) - x[use] * np.sin(a)))
     low, high = np.percentile(uu, [3, 97])
     span = float(high - low)
     if span < 30:
@@ -217,7 +230,7 @@ def _fit(votes: _Votes, deg: float, rho: float) -> _Straight | None:
     rest = vv - mv - slope * (uu - mu)
     # Neighbouring pixels of one stroke err together: count one witness per 12 px.
     witnesses = max(3.0, span / 12)
-    error = float(np.degrees(np.sqrt(np.average(rest**2, weights=ww) / witnesses / max(var, 1e-6))))
+    error = float(np.degrees(np.sqrt(float(share @ rest**2) / witnesses / max(var, 1e-6))))
     filled = len(np.unique((uu - low).astype(int) // 4)) / max(span / 4, 1)
     return _Straight(angle, max(error, 0.01), float(ww.sum()), place, votes.upright, span, min(1.0, filled))
 
