@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 Source = Path | tuple[str, bytes] | Original
 Spots = tuple[tuple[float, float], tuple[float, float]]
+_WHOLE_PX = 6_000_000  # that are held of a whole sheet, made small for its thumbnail and its checks
 
 
 @dataclass(eq=False)
@@ -52,7 +53,16 @@ class Entry:
     thumb_wish: tuple[Sheet, Docket] | None = None  # what it is being drawn of
     stray: tuple[float, float] | None = None  # the one that is looked at, by its place on the scan (shares)
     off_take: Docket | None = None  # settings that were no take when one was put on
-    cache: RegionCache = field(default_factory=RegionCache)
+    cache: RegionCache = field(default_factory=RegionCache)  # what was made for the view,
+    whole: RegionCache = field(default_factory=lambda: RegionCache(_WHOLE_PX))  # and of all of it, made small
+
+    def show(self, sheet: Sheet) -> None:
+        """The sheet as it is read or squared now; nothing that was made of another one counts any more."""
+        self.sheet, self.checks = sheet, None
+        self._forget_made()
+
+    def _forget_made(self) -> None:
+        self.cache, self.whole = RegionCache(), RegionCache(_WHOLE_PX)
 
     def let_go(self) -> None:
         """Keep the file's bytes and all that was decided, and let go of what can be read and measured again."""
@@ -60,12 +70,12 @@ class Entry:
             self.put_by, self.history = (self.history, self.look), None
             self.sheet = self.checks = self.report = self.reported = self.stray_items = None
             self.thumb_of = self.thumb_wish = None
-            self.cache = RegionCache()
+            self._forget_made()
 
     @property
     def weight(self) -> int:
         """Bytes that its pixels take, and what was made of them for the view."""
-        return 0 if self.sheet is None else self.sheet.scan.weight + self.cache.weight
+        return 0 if self.sheet is None else self.sheet.scan.weight + self.cache.weight + self.whole.weight
 
     @property
     def rests(self) -> bool:

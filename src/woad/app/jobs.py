@@ -59,12 +59,12 @@ class Checker(QObject):
             or (edges and docket.spotting.on and not looked_over(entry.sheet, docket))
         ):
             return  # counted once the sheet has been looked over for strays
-        sheet, known = entry.sheet, entry.checks
+        sheet, known, whole = entry.sheet, entry.checks, entry.whole
 
         def work() -> Checks:
             if known is not None:  # all but the edges, which nobody had looked at
                 return replace(known, edges=read_edges(sheet, docket))
-            return check_sheet(sheet, docket, edges)
+            return check_sheet(sheet, docket, edges, whole)
 
         def arrived(result: Result) -> None:
             if result.error is None and entry.sheet is sheet and self.session.docket == docket:

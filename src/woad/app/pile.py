@@ -134,7 +134,7 @@ class Pile(QWidget):
         if entry.thumb_wish == wish:
             return
         entry.thumb_wish = wish
-        side = round(THUMB_PX * self.devicePixelRatioF())
+        side, whole = round(THUMB_PX * self.devicePixelRatioF()), entry.whole
 
         def arrived(result: Result) -> None:
             if result.value is not None and entry.thumb_wish == wish:
@@ -146,7 +146,7 @@ class Pile(QWidget):
 
         def work() -> object:
             # A drag leaves many thumbnails behind; only the newest is worth drawing.
-            return make_thumbnail(*wish, side) if entry.thumb_wish == wish else None
+            return make_thumbnail(*wish, side, whole) if entry.thumb_wish == wish else None
 
         self.lane.submit(work, arrived)
 

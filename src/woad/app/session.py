@@ -12,7 +12,6 @@ from woad.core.docket.history import History
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.errors import BadSetting, WoadError
-from woad.core.render.automatic import RegionCache
 from woad.core.render.region import PLAIN
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import carried
@@ -151,9 +150,8 @@ class Session(QObject):
         if entry.put_by is not None:
             entry.history, entry.put_by = entry.put_by[0], None
         first = entry.history is None
-        entry.original, entry.sheet = loaded.original, loaded.sheet
-        entry.cache = RegionCache()
-        entry.checks = None
+        entry.original = loaded.original
+        entry.show(loaded.sheet)
         if first:
             entry.spots = loaded.spots
         if not entry.known and (entry.history is None or len(entry.history.entries) == 1):
@@ -298,7 +296,7 @@ class Session(QObject):
 
     def replace_sheet(self, entry: Entry, sheet: Sheet) -> None:
         """The same sheet, squared anew."""
-        entry.sheet, entry.cache, entry.checks = sheet, RegionCache(), None
+        entry.show(sheet)
         if entry is self.entry:
             self.sheet_changed.emit()
 

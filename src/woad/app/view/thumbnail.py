@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from woad.app.view.compose import flat, to_size
 from woad.core.docket.model import Docket
 from woad.core.raster.tiles import Region
-from woad.core.render.automatic import Picture
+from woad.core.render.automatic import Picture, RegionCache
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 
@@ -35,8 +35,8 @@ class Thumbnail:
         return np.asarray(cv2.cvtColor(seen, cv2.COLOR_RGB2BGRA))
 
 
-def make_thumbnail(sheet: Sheet, docket: Docket, side: int) -> Thumbnail:
-    """The finished sheet, its longer side ``side`` device pixels.
+def make_thumbnail(sheet: Sheet, docket: Docket, side: int, cache: RegionCache | None = None) -> Thumbnail:
+    """The finished sheet, its longer side ``side`` device pixels. What a ``cache`` holds of it is not made anew.
 
     It is made several times as large and then reduced: a thin line that is made small first is as pale as a blotch.
     """
@@ -44,18 +44,20 @@ def make_thumbnail(sheet: Sheet, docket: Docket, side: int) -> Thumbnail:
     while level > 0 and max(sheet.pyramid.size(level)) < _FINER * side:
         level -= 1
     w, h = sheet.pyramid.size(level)
-    picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h))
+    picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h), cache)
     factor = side / max(w, h)
     small = max(1, round(w * factor)), max(1, round(h * factor))
-    black, alpha = _over_black(picture)
-    return Thumbnail(to_size(black, *small), to_size(alpha, *small))
+    return _over_black(picture, *small)
 
 
-def _over_black(picture: Picture) -> tuple[Image8, Image8]:
+def _over_black(picture: Picture, w: int, h: int) -> Thumbnail:
     rgb, alpha = picture.rgb, picture.alpha
-    if alpha is None:
-        assert not isinstance(rgb, tuple)
-        return rgb, np.full(rgb.shape[:2], 255, np.uint8)
     if isinstance(rgb, tuple):
-        rgb = np.full((*alpha.shape, 3), rgb, np.uint8)
-    return np.asarray(cv2.multiply(rgb, cv2.merge([alpha] * 3), scale=1 / 255)), alpha
+        assert alpha is not None
+        few = to_size(alpha, w, h)
+        black = np.rint(np.multiply.outer(few / np.float32(255), np.asarray(rgb, np.float32)))
+        return Thumbnail(black.astype(np.uint8), few)
+    if alpha is None:
+        return Thumbnail(to_size(rgb, w, h), np.full((h, w), 255, np.uint8))
+    black = np.asarray(cv2.multiply(rgb, cv2.merge([alpha] * 3), scale=1 / 255))
+    return Thumbnail(to_size(black, w, h), to_size(alpha, w, h))

@@ -16,6 +16,13 @@ def paper_of(lines: Plane) -> Plane:
     return np.asarray(np.partition(lines, at, axis=0)[at], np.float32)
 
 
+def medians(values: Plane, axis: int) -> Plane:
+    """Medians along an axis of a few hundred values at most: there sorting them is several times as fast as NumPy's own way."""
+    many = values.shape[axis]
+    ranked = np.sort(values, axis=axis)
+    return np.asarray((ranked.take((many - 1) // 2, axis) + ranked.take(many // 2, axis)) / 2, np.float32)
+
+
 def strengths(profiles: Plane, model: Plane) -> Plane:
     """How much of the ``model`` (m,) each of ``profiles`` (n, m) is, by least squares, (n,)."""
     return np.asarray(profiles @ model / (float(model @ model) + 1e-12), np.float32)

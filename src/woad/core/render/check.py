@@ -46,13 +46,13 @@ class Checks:
     edges: EdgeReading | None = None
 
 
-def check_sheet(sheet: Sheet, docket: Docket, edges: bool = True) -> Checks:
+def check_sheet(sheet: Sheet, docket: Docket, edges: bool = True, cache: RegionCache | None = None) -> Checks:
     """Count on a reduced level: lost strokes as connected components, paper kept as a share of the area.
 
-    ``edges`` are read at full size, which takes as long again."""
+    ``edges`` are read at full size, which takes as long again. What a ``cache`` holds of the level is not made anew."""
     level = sheet.pyramid.level_for(_CHECK_PX)
     w, h = sheet.pyramid.size(level)
-    cache = RegionCache()
+    cache = RegionCache() if cache is None else cache
     box = Region(0, 0, w, h)
     lost = overlay_region(sheet, docket, "lost", level, box, cache)
     kept = overlay_region(sheet, docket, "kept", level, box, cache)

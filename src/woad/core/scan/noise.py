@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.profiles import medians
+
 Plane = NDArray[np.float32]
 
 
@@ -38,5 +40,5 @@ def _flattest(detail: Plane, scattered: bool) -> float:
     if not h or not w:
         return 0.0
     blocks = np.abs(detail[:h, :w]).reshape(h // 16, 16, w // 16, 16).transpose(0, 2, 1, 3).reshape(-1, 256)
-    spread = np.sqrt((blocks**2).mean(axis=1)) if scattered else np.median(blocks, axis=1) / 0.6745
+    spread = np.sqrt((blocks**2).mean(axis=1)) if scattered else medians(blocks, 1) / 0.6745
     return float(np.percentile(spread, 33))

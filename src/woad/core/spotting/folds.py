@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
-from woad.core.raster.profiles import correlations, paper_of, strengths
+from woad.core.raster.profiles import correlations, medians, paper_of, strengths
 from woad.core.spotting.streaks import Pixels, log_light
 from woad.core.units import mm_to_px
 
@@ -116,7 +116,7 @@ def _seen(parts: Plane, mm: float) -> Iterator[tuple[Plane, float]]:
     around = np.lib.stride_tricks.sliding_window_view(
         np.pad(parts, ((0, 0), (half, half)), mode="edge"), 2 * half + 1, 1
     )
-    line = np.asarray(np.clip(parts - np.median(around, axis=2), -0.15, 0.15), np.float32)
+    line = np.asarray(np.clip(parts - medians(around, 2), -0.15, 0.15), np.float32)
     yield line, _LEAST
     near, far = (max(int(v * mm), 1) for v in _SIDES_MM)
     kernel = np.zeros((1, 2 * far + 1), np.float32)
@@ -136,7 +136,7 @@ def _strongest(band: Plane, most: int) -> tuple[Plane, NDArray[np.intp]]:
     wide = np.pad(band, ((0, 0), (most, most)))
     for tilt in range(-most, most + 1, 2):
         rows = np.stack([wide[i, most + s : most + s + w] for i, s in enumerate(_shifts(tilt).tolist())])
-        own = np.median(rows, axis=0)
+        own = medians(rows, 0)
         stronger = np.abs(own) > np.abs(best)
         best[stronger], lean[stronger] = own[stronger], tilt
     return best, lean
