@@ -8,9 +8,7 @@ Source: Takeda, Ina and Kobayashi, Fourier-transform method of fringe-pattern an
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import partial
 
 import cv2
 import numpy as np
@@ -32,6 +30,7 @@ _HARMONIC = 0.1  # of a peak, that a lower frequency has of which it is the harm
 _PALEST, _MARK = 0.12, (0.3, 0.5)  # darkness from which it is no print but a mark: at least; what is tried as the most
 # Percentile of what is pale that a print reaches, if it is one, and times it that is more than print.
 _PALE, _ABOVE = 99, 1.6
+_FEWER = 4
 _AROUND = 20  # of the sheet's longer side, that paper's tone is told over
 _WINDOW = 1.5  # periods, the spread that a phase is told over
 _FEW = 0.02  # bare paper in the window, below which nothing is known of a print
@@ -61,8 +60,7 @@ def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     h, w = dark.shape
     less = (w // 2, h // 2) if max(h, w) > _ENOUGH else (w, h)
     dark = np.asarray(cv2.resize(dark, less, interpolation=cv2.INTER_AREA), np.float32)
-    with ThreadPoolExecutor(2) as both:
-        families = next(filter(None, both.map(partial(_families, dark), _MARK)), ())
+    families = next(filter(None, (_families(dark, most) for most in _MARK)), ())
     sx, sy = less[0] / w, less[1] / h
     return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)
 
@@ -93,8 +91,11 @@ def _fine_darkness(dark: Plane, most: float) -> tuple[Plane, Plane]:
     marks = cv2.dilate((soft > np.clip(print_at_most, _PALEST, most)).astype(np.uint8), np.ones((7, 7), np.uint8))
     bare = (1 - marks).astype(np.float32)
     own = np.clip(dark, -0.1, 0.5).astype(np.float32) * bare
-    wide = (max(dark.shape) // _AROUND | 1,) * 2
-    around = cv2.blur(own, wide) / np.maximum(cv2.blur(bare, wide), np.float32(0.05))
+    h, w = dark.shape
+    few = max(w // _FEWER, 1), max(h // _FEWER, 1)  # so wide a mean is told from fewer pixels as well
+    wide = (max(few) // _AROUND | 1,) * 2
+    tone, told = (cv2.blur(cv2.resize(one, few, interpolation=cv2.INTER_AREA), wide) for one in (own, bare))
+    around = cv2.resize(tone / np.maximum(told, np.float32(0.05)), (w, h), interpolation=cv2.INTER_LINEAR)
     return np.asarray(own - around * bare, np.float32), bare
 
 

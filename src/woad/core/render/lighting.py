@@ -75,18 +75,23 @@ class Lit:
 
 
 def light_up(pyramid: Pyramid, base: int, quick: bool, said: Said) -> Lit:
-    """Read the light on a level of a sheet; ``quick`` for a first look, which leaves what is printed on the paper."""
-    linear = linear_light(pyramid.whole(base))
-    lit = _lit(pyramid, base, linear, quick, said)
-    if quick or lit.doubt is not None:
-        return lit
+    """Read the light on a level of a sheet; ``quick`` for a first look."""
+    return _lit(pyramid, base, linear_light(pyramid.whole(base)), quick, said)
+
+
+def without_print(lit: Lit, base: int, said: Said) -> Lit | None:
+    """The same without what is printed on the paper; None where nothing is."""
+    pyramid = lit.evenly.pyramid
+    if lit.doubt is not None:
+        return None
     size = pyramid.width, pyramid.height
     ruling = find_ruling(lit.reduced, base, size, lit.evenly.cell_px, partial(lit.evenly.read, 0))
     if ruling is None:
-        return lit
+        return None
     # Light that falls off within millimetres is read better without lines across it.
     plain = replace(lit.evenly, ruling=ruling).whole(base) / np.maximum(lit.reduced, np.float32(1e-4))
-    return _lit(pyramid, base, np.asarray(linear * plain, np.float32), quick, said, ruling)
+    linear = np.asarray(linear_light(pyramid.whole(base)) * plain, np.float32)
+    return _lit(pyramid, base, linear, False, said, ruling)
 
 
 def _lit(pyramid: Pyramid, base: int, linear: Plane, quick: bool, said: Said, ruling: Ruling | None = None) -> Lit:

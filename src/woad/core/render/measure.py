@@ -29,7 +29,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.thinning import thinned
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
-from woad.core.render.lighting import NOTHING_SAID, Said, light_up
+from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
 from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
@@ -54,6 +54,16 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     """
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else FIELD_PX)
     lit = light_up(pyramid, base, quick, said)
+    if quick:  # a first look leaves what is printed on the paper
+        return _measured(pyramid, lit, base, quick, said)
+    with ThreadPoolExecutor(1) as aside:  # most papers are plain: meanwhile it is read as if this one were
+        unprinted = aside.submit(without_print, lit, base, said)
+        plain = _measured(pyramid, lit, base, quick, said)
+        ruled = unprinted.result()
+    return plain if ruled is None else _measured(pyramid, ruled, base, quick, said)
+
+
+def _measured(pyramid: Pyramid, lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     light, grid, evenly, reduced = lit.light, lit.grid, lit.evenly, lit.reduced
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
     with ThreadPoolExecutor(2) as both:
@@ -80,6 +90,7 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None)
+        sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         several, far_off = _off_ink(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = far_off or light_marks is not None
@@ -89,8 +100,8 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
         in_one = folded(reduced, weights)
         histogram = tone_histogram(in_one)
-        sharpness = 0.0 if quick else _sharpness(mean_crops, weights, ink, reading)
         traits = reading.result()
+        sharpness = 0.0 if sharpening is None else sharpening.result()
     washes = traits is not None and traits.washed
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0
