@@ -7,11 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from woad.core.raster.codes import PAPER_CODE, from_codes, look_up, table_8bit, to_codes
+from woad.core.paper.phases import smooth
+from woad.core.raster.codes import PAPER_CODE, encoded_of, from_codes, look_up, table_8bit, to_codes
 from woad.core.raster.colour import lab, lightness
 from woad.core.raster.compositing import over
 from woad.core.raster.places import read_at
+from woad.core.raster.profiles import medians
 from woad.core.raster.pyramid import LEAN_PX, build_pyramid, halve
+from woad.core.raster.thinning import thinned
 from woad.core.raster.tiles import Region, bands
 from woad.core.raster.transfer import density, linear_of_8bit, reflectance, srgb_decode, srgb_encode
 
@@ -92,6 +95,44 @@ def test_codes_keep_reflectance_finely_and_saturate() -> None:
     assert ends.tolist() == [[0, PAPER_CODE, 65535]]
     inverse = table_8bit(lambda v: 1 - np.clip(v, 0, 1))
     assert look_up(ends, inverse).tolist() == [[255, 0, 0]]
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (30, 20), (30, 20, 3)])
+def test_codes_are_encoded_as_what_they_stand_for(shape: tuple[int, ...]) -> None:
+    """Within half a step of 8 bit, what is lighter than paper included."""
+    light = np.random.default_rng(1).random(shape).astype(np.float32) * 1.6
+    np.testing.assert_allclose(encoded_of(to_codes(light)), srgb_encode(light), atol=0.4 / 255)
+
+
+@given(st.integers(1, 40), st.integers(1, 40), st.sampled_from([0, 1]))
+def test_short_medians_are_medians(h: int, w: int, axis: int) -> None:
+    """Of odd and even many values, along either axis."""
+    values = np.random.default_rng(h * 41 + w).random((h, w)).astype(np.float32)
+    np.testing.assert_allclose(medians(values, axis), np.median(values, axis=axis), atol=1e-6)
+
+
+@given(st.integers(0, 500), st.integers(1, 50))
+def test_thinned_values_are_spread_over_all(many: int, most: int) -> None:
+    """From the first to the last, evenly; not fewer than asked for, nor twice as many; all when there are few."""
+    fewer = thinned(np.arange(many), most)
+    assert min(many, most) <= len(fewer) < 2 * most + 1 or many <= most
+    if many:
+        step = np.diff(fewer)
+        assert fewer[0] == 0 and (step == step[:1]).all() and many - fewer[-1] <= max(many // most, 1)
+
+
+@pytest.mark.parametrize("spread", [3.0, 20.0, 45.0])
+def test_waves_are_averaged_alike_over_narrow_and_wide_windows(spread: float) -> None:
+    """A wave that turns slowly keeps its phase and loses the strength that a Gaussian takes; one that turns fast is gone."""
+    turns = 0.1 / spread
+    along = np.arange(400) + 0.5
+    waves = np.exp(2j * np.pi * turns * along)[None].repeat(300, axis=0).astype(np.complex64)
+    inner = slice(130, 270)
+    left = smooth(waves, spread)[150, inner] / waves[150, inner]
+    assert np.abs(np.angle(left)).max() < 0.02
+    assert np.abs(left) == pytest.approx(np.exp(-2 * (np.pi * turns * spread) ** 2), rel=0.03)
+    fast = np.exp(2j * np.pi * 1.5 / spread * along)[None].repeat(300, axis=0).astype(np.complex64)
+    assert np.abs(smooth(fast, spread)[150, inner]).max() < 0.02
 
 
 def test_over_mixes_encoded_values() -> None:

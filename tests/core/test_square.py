@@ -22,6 +22,7 @@ from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
 from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import plain_frame, plane_frame, sheet_size, trimmed
+from woad.core.square.lines import gradient
 from woad.core.square.resample import Squared, warp
 from woad.core.square.skew import Tilt, find_tilt
 
@@ -82,6 +83,18 @@ def test_straightened_sheet_is_the_straight_one() -> None:
     inner = (slice(150, -150), slice(120, -120))
     error = np.abs(out[inner].astype(int) - straight[inner]).mean()
     assert error < 0.12 * np.abs(tilted(4.0)[inner].astype(int) - straight[inner]).mean()
+
+
+@pytest.mark.parametrize("channel", [0, 1, 2])
+def test_an_edge_that_one_channel_shows_is_as_steep_as_by_itself(channel: int) -> None:
+    """Whichever it is, among weaker ones of the others, which run the other way."""
+    strong = np.zeros((40, 50), np.float32)
+    strong[:, 20:] = 0.5
+    image = np.repeat(-0.4 * strong[..., None], 3, axis=2)
+    image[..., channel] = strong
+    alone, among = gradient(strong[..., None], 1.0), gradient(image, 1.0)
+    for wanted, got in zip(alone, among, strict=True):
+        np.testing.assert_allclose(got, wanted, atol=1e-6)
 
 
 @pytest.mark.parametrize("deg", [-7.3, -1.1, 0.6, 5.2])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -58,9 +57,9 @@ class Desk(QWidget):
         kinds: dict[str, Callable[[Session], StepPanel]] = {
             "scan": ScanPanel, "square": SquarePanel, "paper": PaperPanel, "ink": InkPanel,
             "spotting": SpottingPanel, "knockout": KnockoutPanel, "edge": EdgePanel,
+            "editions": lambda _: self.editions,
         }  # fmt: skip
-        makers: dict[str, Callable[[], StepPanel]] = {step: partial(kind, session) for step, kind in kinds.items()}
-        self.panels = PanelStack(makers | {"editions": lambda: self.editions}, self)
+        self.panels = PanelStack(session, kinds, self)
         self._lay_out()
         self.status.stop_asked.connect(self.writer.stop)
         self.writer.progress.connect(

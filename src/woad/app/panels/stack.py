@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 
 from woad.app.panels.base import StepPanel
+from woad.app.session import Session
 
 _WIDTH_PX = 304
 
@@ -16,9 +17,9 @@ class PanelStack(QStackedWidget):
     """The panel of each step by the step's name; built when it is first asked for, so that opening a sheet does not wait for
     those of the steps after."""
 
-    def __init__(self, make: Mapping[str, Callable[[], StepPanel]], parent: QWidget) -> None:
+    def __init__(self, session: Session, kinds: Mapping[str, Callable[[Session], StepPanel]], parent: QWidget) -> None:
         super().__init__(parent)
-        self._make = dict(make)
+        self._session, self._kinds = session, kinds
         self._panels: dict[str, tuple[StepPanel, QScrollArea]] = {}
         self.setObjectName("panel")
         self.setFixedWidth(_WIDTH_PX)
@@ -34,7 +35,7 @@ class PanelStack(QStackedWidget):
 
     def _built(self, step: str) -> tuple[StepPanel, QScrollArea]:
         if step not in self._panels:
-            panel, scroll = self._make[step](), QScrollArea(self)
+            panel, scroll = self._kinds[step](self._session), QScrollArea(self)
             scroll.setWidgetResizable(True)
             scroll.setFrameShape(QScrollArea.Shape.NoFrame)
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

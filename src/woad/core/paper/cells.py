@@ -17,9 +17,8 @@ Mask = NDArray[np.bool_]
 
 BOX3 = np.ones((3, 3), np.uint8)
 _TELLS = 3.2  # times as steep as the paper's noise
-_WIDER = np.convolve(np.full(9, 1 / 9), np.full(9, 1 / 9)).astype(
-    np.float32
-)  # reach of a slope: two means of so many px
+# Over what reach a slope is told: the mean of 9 px, twice.
+_WIDER = np.convolve(np.full(9, 1 / 9), np.full(9, 1 / 9)).astype(np.float32)
 _CRISP = 0.35  # share of an edge's steepness at half the size that it has at full size: a shadow's soft edge has less
 _CELLS, _FEW = 300, 180  # cells along the longer side; for a first look
 

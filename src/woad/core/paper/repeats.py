@@ -30,8 +30,10 @@ _HARMONIC = 0.1  # of a peak, that a lower frequency has of which it is the harm
 _PALEST, _MARK = 0.12, (0.3, 0.5)  # darkness from which it is no print but a mark: at least; what is tried as the most
 # Percentile of what is pale that a print reaches, if it is one, and times it that is more than print.
 _PALE, _ABOVE = 99, 1.6
-_FEWER = 4
-_AROUND = 20  # of the sheet's longer side, that paper's tone is told over
+_AROUND, _FEWER = (
+    20,
+    4,
+)  # part of the sheet's longer side that paper's tone is told over; from pixels so many times as large
 _WINDOW = 1.5  # periods, the spread that a phase is told over
 _FEW = 0.02  # bare paper in the window, below which nothing is known of a print
 _CELL = 0.25  # of a period, that phases are told on

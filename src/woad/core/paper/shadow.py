@@ -267,17 +267,19 @@ def _search(seen: _Seen) -> Floats | None:
         for at in np.quantile(u * np.cos(angle) + v * np.sin(angle), np.linspace(0.1, 0.97, 14))
         for sigma in (0.03, 0.08, 0.18)
     ]
-    beyond = np.array([(u * np.cos(a) + v * np.sin(a) - d) / s for a, d, s in tried])
-    steps = np.asarray(-_covered(beyond))
+    where = np.array([(np.cos(a) / s, np.sin(a) / s, -d / s) for a, d, s in tried])
+    # A thousand edges at a thousand places: in single precision, which tells as well which of them is best.
+    steps = np.asarray(-_covered((where @ np.stack([u, v, np.ones_like(u)])).astype(np.float32)))
     held = np.array([1e-6, 1e-3, 1e-3, *[4e-3] * (basis.shape[1] - 3)])
     best, weight = -1, w
     for _ in range(4):
         scaled = basis * weight[:, None]
         inverse = np.linalg.inv(basis.T @ scaled + np.diag(held) * weight.sum())
         rest = z - basis @ (inverse @ (scaled.T @ z))
-        own = steps - (steps @ scaled) @ inverse @ basis.T
-        size = (own * own) @ weight
-        height = (own @ (weight * rest)) / np.maximum(size, 1e-9)
+        fit = (scaled @ inverse).astype(np.float32)
+        own = steps - (steps @ fit) @ basis.T.astype(np.float32)
+        size = (own * own) @ weight.astype(np.float32)
+        height = (own @ (weight * rest).astype(np.float32)) / np.maximum(size, 1e-9)
         gain = np.where(height > 0.5 * _SHALLOW, height * height * size, -1)
         best = int(np.argmax(gain))
         if gain[best] <= 0:
@@ -286,5 +288,5 @@ def _search(seen: _Seen) -> Floats | None:
         weight = w / (1 + (left / (2 * _NOISE)) ** 2)
     angle, at, sigma = tried[best]
     depth = -np.expm1(-height[best])
-    bare = inverse @ (scaled.T @ (z + height[best] * _covered(beyond[best])))
+    bare = inverse @ (scaled.T @ (z - height[best] * steps[best]))
     return np.array([*bare, angle, at, 0.0, sigma, depth])
