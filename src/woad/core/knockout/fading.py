@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.raster.means import mean_of
+from woad.core.raster.means import wide_blur
 from woad.core.raster.nearest import nearest_of
 
 Plane = NDArray[np.float32]
@@ -51,7 +51,7 @@ def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, soft: Pl
     depth = np.asarray(cv2.GaussianBlur(depth, (0, 0), _CALM))
     full, told = _full_depth(depth, away, edge, rim)
     deeper = (full / np.maximum(rim, least) - _DEEPER[0]) / (_DEEPER[1] - _DEEPER[0])
-    soft = _along(np.asarray(soft * np.clip(deeper, 0, 1), np.float32), told)
+    soft = _along([np.asarray(soft * np.clip(deeper, 0, 1), np.float32)], told)[0]
     filled = cv2.morphologyEx(depth, cv2.MORPH_CLOSE, _BAYS)
     reach = _DEPTHS[-1][1]
     near = np.flatnonzero((away > 0) & (away < reach))
@@ -78,7 +78,7 @@ def _full_depth(depth: Plane, away: Plane, edge: Places, rim: Plane) -> tuple[Pl
         deeper = _mean_in(band, depth, away, edge)
         rises = rises & (deeper > _RISES * full)
         full = np.where(rises, deeper, full)
-    return np.maximum(full, _along(full, told)), told  # one wash is about as deep along all of its rim
+    return np.maximum(full, _along([full], told)[0]), told  # one wash is about as deep along all of its rim
 
 
 def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
@@ -103,14 +103,14 @@ def soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[P
     beyond, last = nearest_of(~bare)
     rims = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
     outside, *inwards = (
-        _mean_in(band, missing, gap, place, _FAR_ALONG).ravel()[rims]
+        _mean_in(band, missing, gap, place, _FAR_ALONG, rims)
         for band, gap, place in ((_OUTSIDE, beyond, last), *((band, away, edge) for band in _INWARDS))
     )
     profile = [outside, *inwards]
     at = [-sum(_OUTSIDE) / 2, *(sum(band) / 2 for band in _INWARDS)]
     *slopes, goes_on = ((profile[i + 1] - profile[i]) / (at[i + 1] - at[i]) for i in range(len(_INWARDS)))
     steepest = np.max(slopes, axis=0) / np.maximum(goes_on, 1e-6)
-    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG).ravel()[rims] / least
+    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG, rims) / least
     runs_on = 1 + np.clip((left - _NOTHING) / (_SOME - _NOTHING), 0, 1)
     rim = inwards[1]
     soft = np.clip((_STEEP - steepest / runs_on) / (_STEEP - _EVEN), 0, 1)
@@ -122,24 +122,36 @@ def soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[P
     def plane_of(values: Plane) -> Plane:
         out = np.zeros(bare.shape, np.float32)
         out.ravel()[rims] = values
-        return _along(out, told)
+        return out
 
-    return plane_of(soft), plane_of(rim)
+    soft_along, rim_along = _along([plane_of(soft), plane_of(rim)], told)
+    return soft_along, rim_along
 
 
-def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places, along: int = _ALONG) -> Plane:
+def _mean_in(
+    band: tuple[float, float],
+    depth: Plane,
+    away: Plane,
+    edge: Places,
+    along: int = _ALONG,
+    asked: Places | None = None,
+) -> Plane:
     """Mean depth of what lies that far ``away`` from each place of paper's ``edge``, along some cells of it; 0 where there
-    is nothing."""
+    is nothing. Of places that are ``asked`` for (n,), (n,)."""
     at = np.flatnonzero((away >= band[0]) & (away < band[1]))
     place, own = edge.ravel()[at], depth.ravel()[at].astype(np.float64)
     total, many = (
         cv2.blur(one.astype(np.float32).reshape(depth.shape), (along, along))
         for one in (np.bincount(place, own, depth.size), np.bincount(place, minlength=depth.size))
     )
+    if asked is not None:
+        total, many = total.take(asked), many.take(asked)
     return np.asarray(np.where(many > 1e-6, total / np.maximum(many, 1e-6), 0), np.float32)
 
 
-def _along(plane: Plane, told: NDArray[np.bool_]) -> Plane:
-    """Means over some cells, of those that are ``told``; 0 where there is none."""
-    mean, weight = mean_of(plane, told.astype(np.float32), _ALONG / 2)
-    return np.asarray(np.where(weight > 1e-3, mean, 0), np.float32)
+def _along(planes: list[Plane], told: NDArray[np.bool_]) -> list[Plane]:
+    """Means of planes over some cells, of those that are ``told``; 0 where there is none."""
+    some = told.astype(np.float32)
+    weight = wide_blur(some, _ALONG / 2)
+    share = np.where(weight > 1e-3, 1 / np.maximum(weight, np.float32(1e-3)), 0).astype(np.float32)
+    return [wide_blur(plane * some, _ALONG / 2) * share for plane in planes]

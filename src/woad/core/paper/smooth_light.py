@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from woad.core.paper.cells import Cells
 from woad.core.raster.channels import grey_of, highest
+from woad.core.raster.means import wide_blur
 from woad.core.raster.surfaces import low_basis, solved
 
 Plane = NDArray[np.float32]
@@ -77,7 +78,7 @@ def _strength(grey: Plane, heavy: Plane, low: Plane) -> Plane:
     """Log light, smooth, from cells of weight ``heavy``; ``low`` as from :func:`low_basis`."""
     light = (low @ solved(low, grey[..., None], heavy))[..., 0]
     for sigma in (grey.shape[0] / 8, grey.shape[0] / 16, grey.shape[0] / 32):
-        light = light + _wide_blur((grey - light) * heavy, sigma) / (_wide_blur(heavy, sigma) + np.float32(0.02))
+        light = light + wide_blur((grey - light) * heavy, sigma) / (wide_blur(heavy, sigma) + np.float32(0.02))
     return np.asarray(light, np.float32)
 
 
@@ -103,12 +104,5 @@ def _hue_of_light(hue: Plane, heavy: Plane, light: Plane, low: Plane) -> tuple[P
         # What is least off is believed most (Cauchy weights): a wide wash must not pull the paper's hue to its own.
         sure = np.asarray(paper / (1 + (off / max(float(np.median(own)), 1e-3)) ** 2), np.float32)
     sigma = heavy.shape[0] / 8
-    rest = _wide_blur((hue - fitted) * paper[..., None], sigma).reshape(hue.shape)
-    return np.asarray(fitted + rest / (_wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper
-
-
-def _wide_blur(plane: Plane, sigma: float) -> Plane:
-    """About a Gaussian, by two box filters: their cost does not grow with their width."""
-    side = 2 * max(1, round(1.22 * sigma)) + 1
-    once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
-    return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
+    rest = wide_blur((hue - fitted) * paper[..., None], sigma).reshape(hue.shape)
+    return np.asarray(fitted + rest / (wide_blur(paper, sigma) + 0.02)[..., None], np.float32), paper

@@ -18,3 +18,10 @@ def mean_of(plane: Plane, told: Plane, sigma: float) -> tuple[Plane, Plane]:
     each, all_of = (told, weight) if plane.ndim == 2 else (told[..., None], weight[..., None])
     total = np.asarray(cv2.GaussianBlur(plane * each, (0, 0), sigma)).reshape(plane.shape)
     return np.asarray(total / np.maximum(all_of, 1e-6), np.float32), weight
+
+
+def wide_blur(plane: Plane, sigma: float) -> Plane:
+    """About a Gaussian of ``sigma`` px, by two box filters: their cost does not grow with their width."""
+    side = 2 * max(1, round(1.22 * sigma)) + 1
+    once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
+    return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
