@@ -81,13 +81,21 @@ def settle(qtbot):  # type: ignore[no-untyped-def]
     """Wait until the window has nothing left to do."""
 
     def wait(window: object) -> None:
-        calm = 0
-        for _ in range(4000):
-            qtbot.wait(5)
-            calm = calm + 1 if window.idle() else 0  # type: ignore[attr-defined]
-            if calm >= 4:
-                return
-        raise AssertionError("the window did not come to rest")
+        from PySide6.QtCore import QEventLoop, QTimer
+
+        calm, looks, loop, clock = 0, 0, QEventLoop(), QTimer()
+
+        def look() -> None:
+            nonlocal calm, looks
+            calm, looks = (calm + 1 if window.idle() else 0), looks + 1  # type: ignore[attr-defined]
+            if calm >= 4 or looks >= 4000:
+                loop.quit()
+
+        clock.timeout.connect(look)
+        clock.start(5)
+        loop.exec()
+        clock.stop()
+        assert calm >= 4, "the window did not come to rest"
 
     return wait
 
