@@ -77,6 +77,14 @@ def test_good_scans_have_no_faults() -> None:
         assert codes(image) == set()
 
 
+def test_grey_paint_among_other_paint_is_no_uneven_light() -> None:
+    """A stone grey of no hue, wholly within a dark red, is paint; nothing around it lies in such light."""
+    linear = np.full((960, 700, 3), 0.85, np.float32)
+    cv2.rectangle(linear, (90, 180), (610, 700), (0.09, 0.012, 0.025), -1)
+    cv2.ellipse(linear, (350, 440), (150, 170), 0, 0, 360, (0.5, 0.49, 0.48), -1, cv2.LINE_AA)
+    assert "uneven_light" not in codes(shot(linear))
+
+
 @pytest.mark.parametrize("code", SPOILED)
 def test_each_fault_is_found_by_its_own_code(code: str) -> None:
     """The fault is named, says a sentence with its number, and no other measured fault is blamed."""

@@ -15,6 +15,7 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 _BLOCKS = 72
+_AS_LIGHT = 0.15  # natural log, how far from the light around it paper between marks may be
 HARD_PERCENT = 18.0  # light lost over a twenty-fourth of the sheet; a softer edge is uneven light
 
 
@@ -42,7 +43,7 @@ def find_light_faults(linear: Plane, inside: Mask) -> LightFaults:
     size = max(4, round(max(h, w) / _BLOCKS))
     tone, inside_blocks = _tones(linear, inside, size)
     log = np.log(np.maximum(grey_of(tone), 1e-3))
-    paper = _same_paper(tone, log, inside_blocks)
+    paper = _in_one_light(_same_paper(tone, log, inside_blocks), log, inside_blocks)
     none = np.zeros(log.shape, bool)
     if paper.sum() < 12:
         return LightFaults(1.0, 0.0, 0.0, none, none, none)
@@ -108,6 +109,23 @@ def _same_paper(tone: Plane, log: Plane, inside: Mask) -> Mask:
         centre = np.median(hue[lighter], axis=0)
         keep &= highest(np.abs(hue - centre)) < 0.09
     return np.asarray(keep)
+
+
+def _in_one_light(paper: Mask, log: Plane, inside: Mask) -> Mask:
+    """Blocks of paper without grey paint that other paint surrounds: no light falls on a place within the sheet and nowhere
+    around it."""
+    count, parts, stats, _ = cv2.connectedComponentsWithStats(paper.astype(np.uint8), connectivity=8)
+    if count <= 2:
+        return paper
+    largest = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    off = log - _filled(log, parts == largest)
+    at_rim = np.unique(parts[_border(inside)])
+    kept = [
+        part
+        for part in range(1, count)
+        if part in (largest, *at_rim) or abs(float(np.median(off[parts == part]))) < _AS_LIGHT
+    ]
+    return np.asarray(np.isin(parts, kept))
 
 
 def _softness(linear: Plane, size: int, shape: tuple[int, int]) -> Plane:
