@@ -121,7 +121,7 @@ def test_what_is_chosen_is_a_stray_of_this_sheet_and_not_a_place_in_a_list(desk,
     ],
 )
 def test_a_line_along_the_sheet_is_listed_gone_from_the_file_and_can_be_kept(
-    kind, around, core, window, settle, tmp_path
+    kind, around, core, window, settle, arrive, tmp_path
 ) -> None:
     """A dark column along the whole scan, or a fold: in the list, not in the file; kept, it is written; undone, it is gone."""
     picture = np.asarray(Image.open(strewn_file(tmp_path))).copy()
@@ -132,7 +132,7 @@ def test_a_line_along_the_sheet_is_listed_gone_from_the_file_and_can_be_kept(
         light = 1 - 0.08 * np.sign(away) * np.exp(-np.abs(away) / 2) - 0.2 * np.exp(-((away / 0.2) ** 2))
     (tmp_path / "strewn.png").write_bytes(png_bytes(np.clip(picture * light[..., None], 0, 255).astype(np.uint8)))
     window.open_files([tmp_path / "strewn.png"])
-    settle(window)
+    arrive(window)
     window.session.change("square.on", False, "x")
     window.session.go_to("spotting")
     settle(window)
@@ -303,14 +303,14 @@ def test_all_marks_removed_says_nothing_wrong(desk, settle) -> None:
     assert not written(desk, settle)[5:-5, 5:-5, 3].any()
 
 
-def test_very_many_specks_stay_usable(window, settle, tmp_path) -> None:
+def test_very_many_specks_stay_usable(window, settle, arrive, tmp_path) -> None:
     """Very many are counted and drawn as dots, the panel says so, and one setting takes them all off."""
     rng = np.random.default_rng(2)
     linear = np.ones((900, 900, 3), np.float32)
     linear[rng.integers(0, 900, 13_000), rng.integers(0, 900, 13_000)] = 0.3
     (tmp_path / "specks.png").write_bytes(png_bytes(noisy(linear)))
     window.open_files([tmp_path / "specks.png"])
-    settle(window)
+    arrive(window)
     window.session.change("square.on", False, "x")
     window.session.change("spotting.strays", "small", "x")
     window.session.go_to("spotting")
