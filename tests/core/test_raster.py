@@ -115,7 +115,7 @@ def test_short_medians_are_medians(h: int, w: int, axis: int) -> None:
 def test_thinned_values_are_spread_over_all(many: int, most: int) -> None:
     """From the first to the last, evenly; not fewer than asked for, nor twice as many; all when there are few."""
     fewer = thinned(np.arange(many), most)
-    assert min(many, most) <= len(fewer) < 2 * most + 1 or many <= most
+    assert len(fewer) == many if many <= most else most <= len(fewer) <= 2 * most
     if many:
         step = np.diff(fewer)
         assert fewer[0] == 0 and (step == step[:1]).all() and many - fewer[-1] <= max(many // most, 1)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
 
 Source = Path | tuple[str, bytes] | Original
 Spots = tuple[tuple[float, float], tuple[float, float]]
-_WHOLE_PX = 6_000_000  # that are held of a whole sheet, made small for its thumbnail and its checks
+_whole_cache = partial(RegionCache, 6_000_000)  # px of whole sheets, made small for thumbnail and checks
 
 
 @dataclass(eq=False)
@@ -54,7 +55,7 @@ class Entry:
     stray: tuple[float, float] | None = None  # the one that is looked at, by its place on the scan (shares)
     off_take: Docket | None = None  # settings that were no take when one was put on
     cache: RegionCache = field(default_factory=RegionCache)  # what was made for the view,
-    whole: RegionCache = field(default_factory=lambda: RegionCache(_WHOLE_PX))  # and of all of it, made small
+    whole: RegionCache = field(default_factory=_whole_cache)  # and of all of it, made small
 
     def show(self, sheet: Sheet) -> None:
         """The sheet as it is read or squared now; nothing that was made of another one counts any more."""
@@ -62,7 +63,7 @@ class Entry:
         self._forget_made()
 
     def _forget_made(self) -> None:
-        self.cache, self.whole = RegionCache(), RegionCache(_WHOLE_PX)
+        self.cache, self.whole = RegionCache(), _whole_cache()
 
     def let_go(self) -> None:
         """Keep the file's bytes and all that was decided, and let go of what can be read and measured again."""

@@ -271,13 +271,14 @@ def _search(seen: _Seen) -> Floats | None:
     # A thousand edges at a thousand places: in single precision, which tells as well which of them is best.
     steps = np.asarray(-_covered((where @ np.stack([u, v, np.ones_like(u)])).astype(np.float32)))
     held = np.array([1e-6, 1e-3, 1e-3, *[4e-3] * (basis.shape[1] - 3)])
+    single = basis.T.astype(np.float32)
     best, weight = -1, w
     for _ in range(4):
         scaled = basis * weight[:, None]
         inverse = np.linalg.inv(basis.T @ scaled + np.diag(held) * weight.sum())
         rest = z - basis @ (inverse @ (scaled.T @ z))
         fit = (scaled @ inverse).astype(np.float32)
-        own = steps - (steps @ fit) @ basis.T.astype(np.float32)
+        own = steps - (steps @ fit) @ single
         size = (own * own) @ weight.astype(np.float32)
         height = (own @ (weight * rest).astype(np.float32)) / np.maximum(size, 1e-9)
         gain = np.where(height > 0.5 * _SHALLOW, height * height * size, -1)

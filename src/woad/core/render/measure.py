@@ -55,16 +55,17 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     base = pyramid.level_for(_QUICK_FIELD_PX if quick else FIELD_PX)
     lit = light_up(pyramid, base, quick, said)
     if quick:  # a first look leaves what is printed on the paper
-        return _measured(pyramid, lit, base, quick, said)
+        return _measured(lit, base, quick, said)
     with ThreadPoolExecutor(1) as aside:  # most papers are plain: meanwhile it is read as if this one were
         unprinted = aside.submit(without_print, lit, base, said)
-        plain = _measured(pyramid, lit, base, quick, said)
+        plain = _measured(lit, base, quick, said)
         ruled = unprinted.result()
-    return plain if ruled is None else _measured(pyramid, ruled, base, quick, said)
+    return plain if ruled is None else _measured(ruled, base, quick, said)
 
 
-def _measured(pyramid: Pyramid, lit: Lit, base: int, quick: bool, said: Said) -> Readings:
+def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     light, grid, evenly, reduced = lit.light, lit.grid, lit.evenly, lit.reduced
+    pyramid = evenly.pyramid
     crops = _crops(pyramid, reduced, base, 2 if quick else 6)
     with ThreadPoolExecutor(2) as both:
         mean_crops = list(both.map(partial(evenly.read, 0), crops))
