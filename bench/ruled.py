@@ -19,6 +19,7 @@ from woad.demo.scanner import smooth_noise
 Plane = NDArray[np.float32]
 PAPERS = ((0.87, 0.86, 0.84), (0.85, 0.8, 0.68), (0.85, 0.78, 0.42))
 LINED, MARGIN, SQUARED, GREY, DOTTED = "lined", "with a margin", "squared", "grey squared", "dotted"
+HEADED, MARGINED = "with head, margins", "squared, a margin"
 _LEFT, _INK = 1.0, 0.98  # bars: of 255 on the lines, mean; coverage of the ink's inside
 
 
@@ -64,7 +65,7 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     red = (0.9, *rng.uniform(0.4, 0.6, 2))
     if kind in (GREY, DOTTED):
         tint = tuple(rng.uniform(0.6, 0.78) + rng.normal(0, 0.006, 3))
-    if kind in (SQUARED, GREY, DOTTED):
+    if kind in (SQUARED, GREY, DOTTED, MARGINED):
         across, down = (_lines(shape, np.arange(2 * one_mm, shape[a], 5 * one_mm), bool(a), width) for a in (0, 1))
         # A print's dots are as large as two or three of its lines are wide.
         ruling = cv2.dilate(np.minimum(across, down), _dot(2.5 * width)) if kind == DOTTED else np.maximum(across, down)
@@ -73,8 +74,12 @@ def _ruled(seed: int, kind: str, photo: bool) -> Ruled:
     lean = float(rng.uniform(0.15, 0.6) * rng.choice([-1, 1]))
     ruling = _leaning(ruling, lean)
     linear = linear * (1 - depth * ruling[..., None] * (1 - np.array(tint, np.float32)))
-    if kind == MARGIN:
-        margin = _leaning(_lines(shape, np.array([25 * one_mm]), True, width), lean)
+    if kind in (MARGIN, HEADED, MARGINED):
+        margin = _lines(shape, np.array([25 * one_mm]), True, width)
+        if kind == HEADED:
+            right = _lines(shape, shape[1] - np.array([10, 11.5]) * one_mm, True, width)
+            margin = np.maximum.reduce([margin, right, _lines(shape, np.array([13 * one_mm]), False, width)])
+        margin = _leaning(margin, lean)
         linear = linear * (1 - depth * margin[..., None] * (1 - np.array(red, np.float32)))
         ruling = np.maximum(ruling, margin)
     linear = np.asarray(linear * flat.art, np.float32)
@@ -86,7 +91,7 @@ def ruled_row(first: int, seeds: int) -> list[str]:
     """Print the row and return the misses."""
     misses = []
     print(f"\nruled paper: left of its lines, of 255, worst of {seeds}; ink kept; sheets whose print was found")
-    for kind in (LINED, MARGIN, SQUARED, GREY, DOTTED):
+    for kind in (LINED, MARGIN, HEADED, SQUARED, MARGINED, GREY, DOTTED):
         for capture in ("scan", "photo"):
             left, kept, found = [], [], 0
             for seed in range(first, first + seeds):
@@ -99,7 +104,7 @@ def ruled_row(first: int, seeds: int) -> list[str]:
                 left.append(float(alpha[bare & (one.lines > 0.3)].mean()))
                 inner = cv2.erode(one.flat.cover, np.ones((3, 3), np.uint8)) > 0.95
                 kept.append(float(alpha[inner].mean()) / 255)
-            print(f"  {kind:14s} {capture:6s} left {max(left):.2f}, ink kept {min(kept):.3f}, found {found} of {seeds}")
+            print(f"  {kind:18s} {capture:6s} left {max(left):.2f}, ink kept {min(kept):.3f}, found {found} of {seeds}")
             if max(left) >= _LEFT:
                 misses.append(f"ruled paper, {kind}, {capture}: {max(left):.2f} left (bar {_LEFT})")
             if min(kept) < _INK:

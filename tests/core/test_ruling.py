@@ -76,6 +76,51 @@ def test_a_print_that_is_to_be_kept_is_kept(ink: NDArray[np.float32]) -> None:
     assert np.percentile(tile[small[100:250, 50:200] == 0], 99.9) <= 4
 
 
+@pytest.mark.parametrize("kind", ["lines", "squares"])
+def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.float32]) -> None:
+    """A red margin that bends and leans, and a second line close by it: nothing stays, the ink across them is whole, and the
+    sheet is not taken for ink over a coloured pencil."""
+    y, x = np.mgrid[0:H, 0:W].astype(np.float32)
+    from_margin = x - 78 - 0.004 * y - 3.5 * ((y - H / 2) / (H / 2)) ** 2
+    margin = np.clip(1.1 - np.minimum(np.abs(from_margin), np.abs(from_margin - 8)), 0, 1)
+    crossing = ink.copy()
+    crossing[200:203, 20:200] = crossing[420:423, 20:200] = 1
+    light = (
+        PAPER
+        * (1 - 0.25 * lattice(kind)[..., None])
+        * (1 - margin[..., None] * np.array([0.05, 0.3, 0.28], np.float32))
+    )
+    sheet = sheet_of(noisy(light * (1 - 0.95 * crossing[..., None])))
+    ruling = sheet.readings.ruling
+    assert ruling is not None
+    assert ruling.kind == kind
+    assert len(ruling.margins) == 2
+    assert sheet.readings.medium == "pen"
+    on_margin = margin > 0.3
+    bare = cv2.dilate(crossing, np.ones((9, 9))) == 0
+    whole, tile = (
+        render_whole(sheet, starting_docket("pen")).alpha,
+        render_region(sheet, starting_docket("pen"), "knockout", 0, Region(40, 80, 120, 300)).alpha,
+    )
+    assert whole is not None and tile is not None
+    assert whole[bare & on_margin].mean() < 0.3
+    assert whole[cv2.erode(crossing, np.ones((3, 3))) * on_margin > 0.99].min() > 245
+    assert tile[(bare & on_margin)[80:380, 40:160]].mean() < 0.3
+
+
+def test_a_frame_that_is_drawn_on_ruled_paper_stays(ink: NDArray[np.float32]) -> None:
+    """As pale as a margin and as straight, but it ends where no print would; and the ruling is found all the same."""
+    frame = np.zeros((H, W), np.float32)
+    cv2.rectangle(frame, (34, 42), (W - 34, H - 42), 0.35, 3)
+    sheet = on_paper(lattice("lines", lean=0.0), np.maximum(ink, frame))
+    ruling = sheet.readings.ruling
+    assert ruling is not None
+    assert not ruling.margins
+    alpha = render_whole(sheet, starting_docket("pen")).alpha
+    assert alpha is not None
+    assert alpha[frame > 0].mean() > 60
+
+
 def test_what_is_drawn_is_no_print(ink: NDArray[np.float32]) -> None:
     """Hatching over half of the sheet, a wall of bricks, and twenty staves ruled by hand, none of them quite alike."""
     rng = np.random.default_rng(5)

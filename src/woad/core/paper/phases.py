@@ -12,6 +12,8 @@ Doubles = NDArray[np.float64]
 
 _AGAIN = (1.0, 1.5)  # times the spread, over which the course is read once more
 _LAST, _WIDER, _LESS = 4.0, 8.0, 0.05  # times it at last, and a wider one besides, with what that counts
+_STRONG = 1.4  # times the usual, from which waves are something else
+_ROUNDS, _FAR = 4, 3.0  # of weighing what turns otherwise, and times the usual, from which it counts a quarter
 _COARSE = 8.0  # px of a Gaussian, from twice which on it is told from larger pixels
 
 
@@ -38,6 +40,9 @@ def phases(waves: Waves, spread: float) -> Plane:
     h, w = waves.shape
     y, x = np.meshgrid(np.linspace(-1, 1, h), np.linspace(-1, 1, w), indexing="ij")
     terms = np.stack([x**i * y**j for i in range(4) for j in range(4 - i)], axis=2)
+    strong = np.abs(smooth(waves, spread))
+    # A frame that is drawn as pale as what repeats is stronger than that, and in step with nothing.
+    waves = np.where(strong < _STRONG * np.median(strong), waves, np.complex64(0))
     course = _fitted_to_slopes(terms, smooth(waves, spread))
     for times in _AGAIN:
         left = smooth(_without(waves, course), times * spread)
@@ -63,9 +68,16 @@ def _fitted_to_slopes(terms: Doubles, waves: Waves) -> Doubles:
 
 
 def _fitted(terms: Doubles, at: Doubles, values: NDArray[np.floating], weight: NDArray[np.floating]) -> Doubles:
-    """The surface of ``terms`` (h, w, n) whose terms ``at`` places (…, n) come nearest to ``values`` there."""
-    rows = at.reshape(-1, at.shape[-1])
-    heavy = rows * weight.ravel()[:, None]
-    # Over the sheet from -1 to 1, few terms: their normal equations are as exact as phases are, and many times as quick.
-    found = np.linalg.lstsq(heavy.T @ rows, heavy.T @ values.ravel(), rcond=None)[0]
+    """The surface of ``terms`` (h, w, n) whose terms ``at`` places (…, n) come nearest to most of the ``values`` there: a
+    frame that is drawn as pale as what repeats is in step with nothing.
+
+    Source: iteratively reweighted least squares, the weights those of Geman and McClure (1987)."""
+    rows, wanted, heavy = at.reshape(-1, at.shape[-1]), values.ravel(), weight.ravel()
+    telling, trust = heavy > np.median(heavy), np.ones_like(heavy)
+    for _ in range(_ROUNDS):
+        weighed = rows * (heavy * trust)[:, None]
+        # Over the sheet from -1 to 1, few terms: normal equations are as exact as phases are, and many times as quick.
+        found = np.linalg.lstsq(weighed.T @ rows, weighed.T @ wanted, rcond=None)[0]
+        off = np.abs(wanted - rows @ found)
+        trust = 1 / (1 + np.square(off / (_FAR * float(np.median(off[telling])) + 1e-9))) ** 2
     return np.asarray(terms @ found)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid
 from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.margins import find_margins
 from woad.core.paper.ruling import Ruling, find_ruling, without_ruling
 from woad.core.paper.samples import obey
 from woad.core.raster.codes import from_codes
@@ -88,8 +89,14 @@ def without_print(lit: Lit, base: int, said: Said) -> Lit | None:
     ruling = find_ruling(lit.reduced, base, size, lit.evenly.cell_px, partial(lit.evenly.read, 0))
     if ruling is None:
         return None
+    unruled = replace(lit.evenly, ruling=ruling)
+    reduced = unruled.whole(base)
+    margins = find_margins(reduced, base, size, ruling, partial(unruled.read, 0))
+    if margins:
+        ruling = replace(ruling, margins=margins)
+        reduced = replace(unruled, ruling=ruling).whole(base)
     # Light that falls off within millimetres is read better without lines across it.
-    plain = replace(lit.evenly, ruling=ruling).whole(base) / np.maximum(lit.reduced, np.float32(1e-4))
+    plain = reduced / np.maximum(lit.reduced, np.float32(1e-4))
     linear = np.asarray(linear_light(pyramid.whole(base)) * plain, np.float32)
     return _lit(pyramid, base, linear, False, said, ruling)
 

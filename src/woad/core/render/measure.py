@@ -109,9 +109,8 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     if one_ink and not (quick or washes or isinstance(ink, NoEstimate)):
         full = max(1 - ink_fold, 0.1)
         reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
-    ruled = evenly.ruling is not None and evenly.ruling.kind == "lines"
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
-    seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found, ruled)
+    seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found)
     proposal = propose_medium(seen, one_ink)
     return Readings(
         light=grid,

@@ -43,7 +43,7 @@ class Traits:
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
-    are light blue lines, looked for with all of the sheet; ``margin`` whether a hue was found on ruled paper;
+    are light blue lines, looked for with all of the sheet;
     ``light_marks`` whether marks are lighter than the paper;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
@@ -70,7 +70,6 @@ class Traits:
     blue_ink: float
     inks: float = 0.0
     blue_lines: float = 0.0
-    margin: bool = False
     light_marks: bool = False
 
     @property
@@ -166,13 +165,12 @@ def _tone(paper_rgb: tuple[int, int, int]) -> NDArray[np.float32]:
     return np.asarray(tone / max(float(tone.max()), 1e-3), np.float32)
 
 
-def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...], ruled: bool) -> Traits | None:
-    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel. On ``ruled`` paper a
-    hue that was found is its margin's, however little there is of it."""
+def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits | None:
+    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel."""
     if traits is None:
         return None
     blue = sum(one.share for one in pencils if _light_blue(np.array(one.colour, np.float32)))
-    return replace(traits, blue_lines=float(blue), margin=ruled and bool(pencils))
+    return replace(traits, blue_lines=float(blue))
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
@@ -248,7 +246,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)
         # Single pixels may be blue by noise; lines that were looked for are none by chance.
-        * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08), float(t.margin))
+        * max(_ramp(t.blue, 0.12, 0.3), _ramp(t.blue_lines, 0.03, 0.08))
         * _ramp(t.density, 0.6, 0.85)
         * _ramp(t.dark_ink, 0.015, 0.05)
         # The rims of a blue ink are as light as a pencil's lines; beside inks of several colours nothing tells them apart.
@@ -264,9 +262,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
         "blue-pencil": (
             blue * (1 - broad) * (1 - small),
-            "pale coloured lines under dark ink"
-            if t.margin
-            else f"{seen_blue:.0%} of the marks are light blue under dark ink",
+            f"{seen_blue:.0%} of the marks are light blue under dark ink",
         ),
         "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
         "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
