@@ -26,6 +26,8 @@ MOST = 2.0  # amount of sharpening beyond which noise gains more than edges do
 # with more than the last halos show.
 _WIDTHS, _AMOUNTS = (1.0, 1.6, 1.9), (0.5, 0.6, 0.95)
 MOST_IN_COLOUR = _AMOUNTS[-1]
+# The same for opaque paint: a brush's furrows are coarser than granulation, and a little blur takes hardly any of them.
+_OPAQUE_WIDTHS, _OPAQUE_AMOUNTS = (1.0, 1.6, 2.1), (0.3, 0.35, 0.8)
 SOFT_MARKS = 1.5  # amount at most for marks that are soft by nature, as pencil's are
 _LENS, _NATURE = 2.0, 2.4  # times PERFECT_PX that MOST leaves of what a lens blurred, and of marks soft by nature
 _STEP = 0.5  # of the highest steps' height, from which a place counts as an edge
@@ -105,6 +107,7 @@ def sharpening_for(pictures: Sequence[Plane8]) -> float | NoEstimate:
     return amount
 
 
-def sharpening_for_width(width: float | NoEstimate) -> float:
-    """The amount for colour whose sharpest edges are ``width`` px wide."""
-    return _AMOUNTS[0] if isinstance(width, NoEstimate) else float(np.interp(width, _WIDTHS, _AMOUNTS))
+def sharpening_for_width(width: float | NoEstimate, opaque: bool = False) -> float:
+    """The amount for colour whose sharpest edges are ``width`` px wide; ``opaque`` if it is paint that covers."""
+    widths, amounts = (_OPAQUE_WIDTHS, _OPAQUE_AMOUNTS) if opaque else (_WIDTHS, _AMOUNTS)
+    return amounts[0] if isinstance(width, NoEstimate) else float(np.interp(width, widths, amounts))

@@ -182,9 +182,10 @@ def _sharpness(
         shares = [np.clip((1 - folded(crop, weights)) / full, 0, 1) for crop in crops]
         telling = sorted(shares, key=lambda share: -float(share.std()))[:_EDGE_CROPS]
         found = sharpening_for([np.rint(share * 255).astype(np.uint8) for share in telling])
-    usual = starting_docket(propose_medium(reading.result()).medium)
+    medium = propose_medium(reading.result()).medium
+    usual = starting_docket(medium)
     if isinstance(ink, NoEstimate) or usual.knockout.colour == "keep":
-        return sharpening_for_width(edge_width([grey_of(crop) for crop in crops[::2]]))
+        return sharpening_for_width(edge_width([grey_of(crop) for crop in crops[::2]]), medium == "gouache")
     if isinstance(found, NoEstimate):
         return sharpening_for_width(found)
     by_nature = usual.ink.halftones == "seen" or (ink.grainy and usual.ink.drop_out == "off")
