@@ -49,9 +49,10 @@ def key_reading(entry: Entry | None, step: str) -> str:
 
 
 def ruling_text(ruling: Ruling, ppi: float | None) -> str:
-    """What is printed on the paper, and how far apart."""
+    """What is printed on the paper, how far apart, and whether with a margin."""
     apart = ruling.period_px
-    return f"{ruling.kind}, {px_to_mm(apart, ppi):.1f} mm" if ppi else f"{ruling.kind}, {apart:.0f} px"
+    every = f"{px_to_mm(apart, ppi):.1f} mm" if ppi else f"{apart:.0f} px"
+    return f"{ruling.kind}, {every}{', margin' if ruling.margins else ''}"
 
 
 def trouble(entry: Entry | None, step: str) -> str:

@@ -36,7 +36,7 @@ class PaperPanel(StepPanel):
         self.ruling = Choice(((True, self.tr("Taken off")), (False, self.tr("Kept"))), self)
         self.ruling.chosen.connect(lambda value: session.change("paper.ruling", value, self.tr("Ruling")))
         self.ruling.setToolTip(
-            self.tr("Lines, squares or dots that are printed on the paper, beside marks and under them")
+            self.tr("Lines, squares or dots that are printed on the paper, and its margin, beside marks and under them")
         )
         self.ruling_label = self.add_named(self.tr("Ruling"), self.ruling)
         self.add_section(self.tr("By hand"))

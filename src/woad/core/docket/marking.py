@@ -14,7 +14,7 @@ Colour8 = tuple[int, int, int]
 
 class PaperSettings(Settings):
     """Settings of the Paper step. ``at`` are places said to be paper, and with ``only`` all there is to go by;
-    ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper;
+    ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper, and a margin;
     ``blotches`` ``None`` takes off what shows through from the reverse side, if that was found."""
 
     on: bool = True

@@ -14,6 +14,7 @@ from woad.core.docket.model import Docket
 from woad.core.editions.edition import NO_CUTOUT, Destination, Edition, write_edition
 from woad.core.errors import Impossible
 from woad.core.estimate import NoEstimate
+from woad.core.paper.ruling import Ruling
 from woad.core.render.recipe import make_recipe, resolve_points
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import corners_in_force, tilt_in_force
@@ -92,7 +93,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "noise_density": round(r.clearing, 4),
             "reverse": round(r.reverse, 3),
             "light_marks": 0.0 if r.light_marks is None else round(r.light_marks.share, 4),
-            "ruling": None if r.ruling is None else {"kind": r.ruling.kind, "period_px": round(r.ruling.period_px, 2)},
+            "ruling": None if r.ruling is None else _ruling_json(r.ruling),
             "doubt": r.light_doubt.reason if r.light_doubt is not None else None,
         },
         "ink": {
@@ -103,6 +104,10 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "drop_out": [[round(v, 3) for v in colour] for colour in recipe.dropped],
         },
     }
+
+
+def _ruling_json(ruling: Ruling) -> dict[str, object]:
+    return {"kind": ruling.kind, "period_px": round(ruling.period_px, 2), "margins": len(ruling.margins)}
 
 
 def _square_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
