@@ -76,6 +76,14 @@ def test_a_print_that_is_to_be_kept_is_kept(ink: NDArray[np.float32]) -> None:
     assert np.percentile(tile[small[100:250, 50:200] == 0], 99.9) <= 4
 
 
+def test_dots_that_are_hardly_seen_are_found(ink: NDArray[np.float32]) -> None:
+    """Neither family tells for sure, but both lie as far apart; and nothing is made of an even tone."""
+    ruling = on_paper(lattice("dots", 9.0), ink, grey=0.955).readings.ruling
+    assert ruling is not None
+    assert ruling.kind == "dots"
+    assert on_paper(np.full((H, W), 0.5, np.float32), ink, grey=0.955).readings.ruling is None
+
+
 @pytest.mark.parametrize("kind", ["lines", "squares"])
 def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.float32]) -> None:
     """A red margin that bends and leans, and a second line close by it: nothing stays, the ink across them is whole, and the

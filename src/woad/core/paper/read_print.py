@@ -18,6 +18,7 @@ _LEAST_PLACES = 8
 _FEWEST = 4  # pixels that show a sample
 _DEPTH = 0.015, 0.6  # of the paper's light, that a print takes at least and at most where it is darkest
 _EXPLAINED = 0.55  # of all that varies beyond the paper's noise, that the mean of all places explains in a print
+_TIED = 1.5  # times as much, as the noise of pixels beside each other is tied
 _NOISE = 3.0  # times its own unrest that a print stands out of the paper
 _MOST = 0.75  # of the light that is divided by, at most
 _COVER = 0.35  # of the paper, that is at least half as dark, at most
@@ -40,6 +41,7 @@ def read_print(
     if len(plain) < _LEAST_PLACES:
         return None
     v, u = samples
+    seen = sum(own.size for _, own in plain) / (v * u * plain[0][1].shape[2])  # pixels that show a sample
     shown = [(sample_of(box).ravel(), own.reshape(-1, own.shape[2])) for box, own in plain]
     told = _moments(shown, v * u)
     if told is None:
@@ -51,7 +53,9 @@ def read_print(
     beyond = np.maximum(varied - np.median(varied, axis=(0, 1)), 0)
     missing = np.asarray(1 - mean / np.maximum(paper, np.float32(0.05)), np.float32)
     explained = float((np.maximum(missing, 0) ** 2).mean())
-    if explained < _EXPLAINED * (explained + float(beyond.mean())):
+    # Variances of a few pixels each are not alike either: of what is normal, the upper half adds this to their mean.
+    by_chance = float(np.median(varied)) * (2 / seen) ** 0.5 * _TIED / (2 * np.pi) ** 0.5
+    if explained < _EXPLAINED * (explained + max(float(beyond.mean()) - by_chance, 0.0)):
         return None  # lines that are drawn, however evenly, do not lie as alike
     return _as_print(missing, np.asarray(_DARKER * np.sqrt(beyond), np.float32))
 

@@ -39,7 +39,8 @@ _FEW = 0.02  # bare paper in the window, below which nothing is known of a print
 _CELL = 0.25  # of a period, that phases are told on
 _OTHER = 1.45  # times the frequency, where a print has nothing
 _ALIKE, _ALL = (0.5, 1.8), 0.7  # of their middle that amplitudes lie in, on so much of the paper
-_ELSE = 0.35  # of that middle, what is found at the other frequency
+_ELSE, _ELSE_OF_TWO = 0.35, 0.5  # of that middle, what is found at the other frequency; beside a second family as wide
+_SAME = 1.03  # times the distance of one family, that another's is, to be as wide
 _STEADY = 0.055  # cycles that the phase moves by within half a period, on nearly all of the paper
 _THERE = (0.15, 0.35)  # of that middle, from where on the print is there, up to where it surely is
 _TOLD = 0.2  # of the sheet that must be bare
@@ -48,11 +49,13 @@ _TOLD = 0.2  # of the sheet that must be bare
 @dataclass(frozen=True, eq=False)
 class Repeat:
     """A family of lines: ``turns`` (x, y) cycles per px; on cells that share the sheet's width and height evenly, (ch, cw)
-    float32, ``drift`` cycles to be added to these, steady over the sheet, and ``there`` 0..1 where the family is printed."""
+    float32, ``drift`` cycles to be added to these, steady over the sheet, and ``there`` 0..1 where the family is printed;
+    ``doubt`` what is found at another frequency, as a share of the family."""
 
     turns: tuple[float, float]
     drift: Plane
     there: Plane
+    doubt: float
 
 
 def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
@@ -62,7 +65,10 @@ def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     h, w = dark.shape
     less = (w // 2, h // 2) if max(h, w) > _ENOUGH else (w, h)
     dark = np.asarray(cv2.resize(dark, less, interpolation=cv2.INTER_AREA), np.float32)
-    families = next(filter(None, (_families(dark, most) for most in _MARK)), ())
+    families: tuple[Repeat, ...] = ()
+    for most in _MARK:
+        if len(families) < 2:
+            families = max(families, _families(dark, most), key=len)
     sx, sy = less[0] / w, less[1] / h
     return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)
 
@@ -72,16 +78,26 @@ def _families(dark: Plane, most: float) -> tuple[Repeat, ...]:
     fine, bare = _fine_darkness(dark, most)
     if bare.mean() <= _TOLD:
         return ()
-    found = (_first(fine, bare, peaks) for peaks in _peaks(fine))
-    return tuple(one for one in found if one is not None)
+    found = [one for one in (_first(fine, bare, peaks) for peaks in _peaks(fine)) if one is not None]
+    # Of pale dots neither tells for sure; but two that are alike do.
+    return tuple(found if _alike(found) else [one for one in found if one.doubt < _ELSE])
+
+
+def _alike(families: list[Repeat]) -> bool:
+    """Whether two families are as far apart."""
+    apart = [float(np.hypot(*one.turns)) for one in families]
+    return len(apart) > 1 and max(apart) < _SAME * min(apart)
 
 
 def _first(fine: Plane, bare: Plane, peaks: list[tuple[float, float]]) -> Repeat | None:
+    """The first that is sure, else the first there is."""
+    doubtful = None
     for turns in peaks:
         one = _family(fine, bare, turns)
-        if one is not None:
+        if one is not None and one.doubt < _ELSE:
             return one
-    return None
+        doubtful = doubtful or one
+    return doubtful
 
 
 def _fine_darkness(dark: Plane, most: float) -> tuple[Plane, Plane]:
@@ -168,7 +184,8 @@ def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | No
     if step.size < 20 or float(np.percentile(step, 95)) > _STEADY:
         return None
     other = _demodulated(fine, bare, (turns[0] * _OTHER, turns[1] * _OTHER), cell)[0]
-    if float(np.median(np.abs(smooth(other, spread)[places, places])[known])) > _ELSE * middle:
+    doubt = float(np.median(np.abs(smooth(other, spread)[places, places])[known])) / middle
+    if doubt > _ELSE_OF_TWO:
         return None
     strength = np.abs(waves) / np.maximum(weight, np.float32(1e-3)) / np.float32(middle)
     there = np.clip((strength - _THERE[0]) / (_THERE[1] - _THERE[0]), 0, 1) * (weight > _FEW)
@@ -178,7 +195,7 @@ def _family(fine: Plane, bare: Plane, turns: tuple[float, float]) -> Repeat | No
     drift -= np.float32(lean[0]) * (np.arange(w, dtype=np.float32) + np.float32(0.5))[None]
     drift -= np.float32(lean[1]) * (np.arange(h, dtype=np.float32) + np.float32(0.5))[:, None]
     own = turns[0] + lean[0] * w / fine.shape[1], turns[1] + lean[1] * h / fine.shape[0]
-    return Repeat(own, drift, np.asarray(there, np.float32))
+    return Repeat(own, drift, np.asarray(there, np.float32), doubt)
 
 
 def _demodulated(fine: Plane, bare: Plane, turns: tuple[float, float], cell: int) -> tuple[Waves, Plane]:
