@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.prints import Print, cycles_of
-from woad.core.paper.read_print import read_print
+from woad.core.paper.read_print import plain_places, read_print
 from woad.core.raster.channels import grey_of
 from woad.core.raster.profiles import medians
 from woad.core.raster.tiles import Region
@@ -165,7 +165,8 @@ def _printed(
         at = np.floor(cycles_of(blank, box, 0)[0][0] * np.float32(samples)).astype(np.intp) - first
         return np.where((at >= 0) & (at < count), at, -1)
 
-    told = read_print(_boxes(blank, middle, half * long / samples, upright, size), read, sample_of, (1, count))
+    boxes = _boxes(blank, middle, half * long / samples, upright, size)
+    told = read_print(plain_places(boxes, read), sample_of, (1, count))
     if told is None:
         return None
     channels = told[0].shape[2]

@@ -12,6 +12,7 @@ from woad.core.raster.channels import grey_of
 from woad.core.raster.tiles import Region
 
 Plane = NDArray[np.float32]
+Seen = tuple[Region, Plane]
 
 _MARKED = 1.5  # times the depth that is not exceeded by one in four, from which a place has marks
 _LEAST_PLACES = 8
@@ -26,18 +27,14 @@ _DARKER = 1.5  # times the spread of what is seen of a place of the print, that 
 
 
 def read_print(
-    boxes: Sequence[Region],
-    read: Callable[[Region], Plane],
-    sample_of: Callable[[Region], NDArray[np.intp]],
-    samples: tuple[int, int],
+    plain: list[Seen], sample_of: Callable[[Region], NDArray[np.intp]], samples: tuple[int, int]
 ) -> tuple[Plane, Plane] | None:
     """The light (v, u, C) that a print lets through, in the mean of what is seen of it and where it is darkest; None when
     that is none.
 
-    Parameters: ``boxes`` of level 0 to look at it; ``read`` gives reflectance (h, w, C) of a box; ``sample_of`` which of the
-    ``samples`` (v, u) each of its pixels (h, w) belongs to, row by row, -1 for none.
+    Parameters: ``plain`` boxes of level 0 with the reflectance (h, w, C) that they show, see :func:`plain_places`;
+    ``sample_of`` which of the ``samples`` (v, u) each pixel (h, w) of a box belongs to, row by row, -1 for none.
     """
-    plain = _plain([(box, read(box)) for box in boxes if box.w > 8 and box.h > 8])
     if len(plain) < _LEAST_PLACES:
         return None
     v, u = samples
@@ -76,8 +73,10 @@ def _moments(shown: list[tuple[NDArray[np.intp], Plane]], count: int) -> tuple[P
     return mean, squares
 
 
-def _plain(seen: list[tuple[Region, Plane]]) -> list[tuple[Region, Plane]]:
-    """Those that show hardly more than the plainest do, as there are no marks."""
+def plain_places(boxes: Sequence[Region], read: Callable[[Region], Plane]) -> list[Seen]:
+    """Those of ``boxes`` of level 0 that show hardly more than the plainest do, as there are no marks, with the reflectance
+    (h, w, C) that ``read`` gives of them."""
+    seen = [(box, read(box)) for box in boxes if box.w > 8 and box.h > 8]
     depths = [float(np.percentile(1 - grey_of(values), 99.5)) for _, values in seen]
     pale = [depth for depth in depths if depth < _DEPTH[1]]
     most = _MARKED * float(np.percentile(pale, 25)) + 0.02 if len(pale) >= _LEAST_PLACES else 0.0

@@ -7,14 +7,14 @@ all of them. Single lines may be printed beside them: a page's margin and its he
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.evening import regular_grid
 from woad.core.paper.prints import Print, cycles_of, divided_out
-from woad.core.paper.read_print import read_print
+from woad.core.paper.read_print import Seen, plain_places, read_print
 from woad.core.paper.repeats import find_repeats
 from woad.core.raster.channels import grey_of
 from woad.core.raster.codes import Codes
@@ -24,6 +24,8 @@ Plane = NDArray[np.float32]
 
 _PLACES, _ACROSS = 60, 1.6  # where the print is looked at; how many periods at once
 _GOLDEN = 0.6180339887  # Fibonacci's lattice
+_STEPS = 128  # of a period, that drift is set right by
+_NEAR, _LEAST_TELLING = 0.2, 12  # cycles that a place may be off to tell, and how many must
 _SAMPLES = (6, 160)  # of one period
 _DOTTED = 0.5  # of the depth, that the mean along a line has at most if it is a row of dots
 
@@ -69,8 +71,11 @@ def find_ruling(
     turns = np.array([one.turns for one in repeats], np.float32) / np.float32(1 << base)
     none = np.ones((1, 1, reflectance.shape[2]), np.float32)
     blank = Print(turns, drift, cell_px, none, none)
-    printed = _printed(blank, _boxes(blank, size), read)
-    return None if printed is None else Ruling(turns, drift, cell_px, *printed)
+    plain = plain_places(_boxes(blank, size), read)
+    if plain:
+        blank = _in_step(blank, plain)
+    printed = _printed(blank, plain)
+    return None if printed is None else Ruling(turns, blank.drift, cell_px, *printed)
 
 
 def without_ruling(
@@ -94,9 +99,55 @@ def _boxes(ruling: Print, size: tuple[int, int]) -> list[Region]:
     return out
 
 
-def _printed(blank: Print, boxes: list[Region], read: Callable[[Region], Plane]) -> tuple[Plane, Plane] | None:
-    """The light that the print lets through, in the mean of what is seen in ``boxes`` and where it is darkest; None when that
-    is none."""
+def _in_step(blank: Print, plain: list[Seen]) -> Print:
+    """The same with its drift set right by what ``plain`` places show: marks pull at phases that are told from afar, and a
+    line is only a pixel or two wide.
+
+    Source: the shift at which two signals correlate best, by their spectra."""
+    places = np.array([(box.x + box.w / 2, box.y + box.h / 2) for box, _ in plain])
+    gh, gw = blank.drift.shape[:2]
+    whole = np.array([gw, gh]) * blank.cell_px
+    cells = np.stack(np.meshgrid(np.arange(gw) + 0.5, np.arange(gh) + 0.5), axis=2) * blank.cell_px
+    drift = blank.drift.copy()
+    for number in range(len(blank.turns)):
+        profiles = np.stack([_profile(blank, number, *one) for one in plain])
+        spectra = np.fft.rfft(profiles, axis=1)
+        alike = np.fft.irfft(spectra * np.conj(spectra.mean(axis=0)), n=profiles.shape[1], axis=1)
+        best = alike.argmax(axis=1) / profiles.shape[1]
+        off = best - np.rint(best)
+        drift[..., number] -= _surface(places / whole, off, cells / whole)
+    return replace(blank, drift=drift)
+
+
+def _profile(blank: Print, number: int, box: Region, own: Plane) -> NDArray[np.float64]:
+    """Darkness over a period of a family, as a box shows it, (_STEPS,)."""
+    cycles, _ = cycles_of(blank, box, 0)
+    at = np.minimum((cycles[number] * _STEPS).astype(np.intp), _STEPS - 1).ravel()
+    count = np.maximum(np.bincount(at, minlength=_STEPS), 1)
+    profile = np.bincount(at, weights=1 - grey_of(own).ravel(), minlength=_STEPS) / count
+    return np.asarray(profile - profile.mean())
+
+
+def _surface(places: NDArray[np.float64], off: NDArray[np.float64], cells: NDArray[np.float64]) -> Plane:
+    """How far off it is at ``cells`` (h, w, 2), by a quadratic surface through what most of ``places`` (n, 2) say."""
+
+    def terms(at: NDArray[np.float64]) -> NDArray[np.float64]:
+        x, y = at[..., 0] - 0.5, at[..., 1] - 0.5
+        return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
+
+    kept = np.abs(off) < _NEAR
+    for _ in range(3):
+        if kept.sum() < _LEAST_TELLING:
+            return np.zeros(cells.shape[:2], np.float32)
+        found = np.linalg.lstsq(terms(places[kept]), off[kept], rcond=None)[0]
+        far = np.abs(off - terms(places) @ found)
+        kept = far < max(3 * float(np.median(far[kept])), 1 / _STEPS)
+    return np.asarray(terms(cells) @ found, np.float32)
+
+
+def _printed(blank: Print, plain: list[Seen]) -> tuple[Plane, Plane] | None:
+    """The light that the print lets through, in the mean of what ``plain`` places show and where it is darkest; None when
+    that is none."""
     samples = [int(np.clip(round(1 / float(np.hypot(*turn))), *_SAMPLES)) for turn in blank.turns]
     u, v = samples[0], samples[1] if len(samples) > 1 else 1
 
@@ -105,4 +156,4 @@ def _printed(blank: Print, boxes: list[Region], read: Callable[[Region], Plane])
         across = np.minimum((cycles[0] * u).astype(np.intp), u - 1)
         return across if v == 1 else np.minimum((cycles[1] * v).astype(np.intp), v - 1) * u + across
 
-    return read_print(boxes, read, sample_of, (v, u))
+    return read_print(plain, sample_of, (v, u))
