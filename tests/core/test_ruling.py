@@ -93,6 +93,10 @@ def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.floa
     margin = np.clip(1.1 - np.minimum(np.abs(from_margin), np.abs(from_margin - 8)), 0, 1)
     crossing = ink.copy()
     crossing[200:203, 20:200] = crossing[420:423, 20:200] = 1
+    for off in (0, 9, 18):
+        cv2.rectangle(
+            crossing, (110 + off, 40 + off), (W - 20 - off, H - 30 - off), 1.0, 2
+        )  # a frame of ink is no margin
     light = (
         PAPER
         * (1 - 0.25 * lattice(kind)[..., None])

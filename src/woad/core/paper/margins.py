@@ -36,7 +36,7 @@ _TOLD, _CLIPPED = (
     0.8,
 )  # of the strips that must tell, as they do if they are not darker than so much of what tells most
 _THERE = 0.5  # how much of the ruling there is where such a line must be, too
-_LINES, _APART = 4, 3  # that are looked for in a direction, and px between two of them
+_LINES, _APART = 8, 3  # that are tried in a direction, and px between two of them
 _FOLLOWED = 2  # px that it is looked for beside where it should run
 _BOXES, _SIDE_PX = 60, 48  # where it is looked at closely
 _LONGEST = 30_000  # samples of a picture as long as the sheet
@@ -81,7 +81,8 @@ def _courses(dark: Plane, ruled: NDArray[np.bool_], slope: float) -> Iterator[Co
     known = (profile < _CLIPPED * _DARKEST) & ruled[[(s.start + s.stop) // 2 for s in strips]]
     at = np.array([float(down[s].mean()) for s in strips])
     tried = [(lean, bow / h) for lean in np.linspace(-_LEAN, _LEAN, _LEANS) for bow in np.linspace(-_BOW, _BOW, _BOWS)]
-    soft = np.asarray(cv2.blur(ridge, (3, 1)), np.float32)
+    # Lines of ink would be the highest of all.
+    soft = np.asarray(cv2.blur(np.where(known, ridge, np.float32(0)), (3, 1)), np.float32)
     seen = np.stack([medians(_moved(soft, lean * at + bow * at * at), 0) for lean, bow in tried])
     unrest = 1.4826 * float(np.median(np.abs(seen)))
     for _ in range(_LINES):
