@@ -93,6 +93,31 @@ def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
     assert isinstance(find_pencils(motley, 0.03), NoEstimate)
 
 
+def test_ruled_lines_go_their_margin_too() -> None:
+    """Thin pale blue lines, of which a reduced sheet shows little, are the paper's, and so is the red margin beside them."""
+    rng = np.random.default_rng(9)
+    light = np.full((900, 700, 3), (0.85, 0.8, 0.68), np.float32) * rng.normal(1, 0.012, (900, 700, 1))
+    ruling = np.zeros((900, 700), np.float32)
+    ruling[60::42], ruling[61::42] = 0.7, 0.5
+    light *= 1 - ruling[..., None] * (1 - np.array(BLUE, np.float32))
+    light[:, 90:92] *= 1 - 0.7 * (1 - np.array(RED, np.float32))
+    ruling[:, 90:92] = 0.7
+    ink = np.zeros((900, 700), np.float32)
+    for x in range(160, 640, 90):
+        cv2.line(ink, (x, 120), (x + 40, 800), 1.0, 5, cv2.LINE_AA)
+    light = cv2.GaussianBlur(light * (1 - ink[..., None] * (1 - np.array(INK, np.float32))), (0, 0), 0.6)
+    sheet = sheet_of(np.clip(srgb_encode(np.clip(light, 0, 1).astype(np.float32)) * 255 + 0.5, 0, 255).astype(np.uint8))
+    found = sheet.readings.ruling
+    assert found is not None
+    (margin,) = found.margins
+    assert margin.printed[..., 0].min() > margin.printed[..., 1:].min(axis=(0, 1)).max() + 0.1
+    assert sheet.readings.medium == "pen"
+    alpha = render_whole(sheet, starting_docket(sheet.readings.medium)).alpha
+    assert alpha is not None
+    assert alpha[(cv2.dilate(ink, np.ones((9, 9))) == 0) & (ruling > 0)].mean() < 0.5
+    assert alpha[cv2.erode(ink, np.ones((3, 3))) == 1].mean() > 250
+
+
 def test_colours_that_cannot_be_told_apart_are_refused() -> None:
     """The paper's own colour, the ink's own hue, two colours that are one: each with its reason."""
     assert "paper" in (refusal([(0.99, 0.98, 0.97)], INK) or "")

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from sheets import noisy, sheet_of, strokes
 from woad.core.docket.media import starting_docket
-from woad.core.paper.ruling import Ruling
+from woad.core.paper.ruling import Ruling, without_ruling
+from woad.core.raster.codes import PAPER_CODE
 from woad.core.raster.tiles import Region
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
@@ -93,10 +94,8 @@ def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.floa
     margin = np.clip(1.1 - np.minimum(np.abs(from_margin), np.abs(from_margin - 8)), 0, 1)
     crossing = ink.copy()
     crossing[200:203, 20:200] = crossing[420:423, 20:200] = 1
-    for off in (0, 9, 18):
-        cv2.rectangle(
-            crossing, (110 + off, 40 + off), (W - 20 - off, H - 30 - off), 1.0, 2
-        )  # a frame of ink is no margin
+    for off in (0, 9, 18):  # a frame of ink is no margin
+        cv2.rectangle(crossing, (110 + off, 40 + off), (W - 20 - off, H - 30 - off), 1.0, 2)
     light = (
         PAPER
         * (1 - 0.25 * lattice(kind)[..., None])
@@ -118,6 +117,24 @@ def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.floa
     assert whole[bare & on_margin].mean() < 0.3
     assert whole[cv2.erode(crossing, np.ones((3, 3))) * on_margin > 0.99].min() > 245
     assert tile[(bare & on_margin)[80:380, 40:160]].mean() < 0.3
+
+
+def test_a_print_goes_from_a_tile_as_it_goes_from_the_whole(ink: NDArray[np.float32]) -> None:
+    """Wherever a tile is cut, beside a margin or across it, at full size and at half."""
+    margin = np.zeros((H, W), np.float32)
+    margin[:, 90:92] = 0.3
+    sheet = on_paper(np.maximum(lattice("lines", lean=0.0), margin), ink)
+    ruling = sheet.readings.ruling
+    assert ruling is not None
+    assert len(ruling.margins) == 1
+    for level in (0, 1):
+        h, w = H >> level, W >> level
+        codes = np.full((h, w, 3), PAPER_CODE, np.uint16)
+        codes[:, : w // 2] //= 2
+        whole = without_ruling(codes, ruling, (0, 0, level))
+        for x in range(0, w - 20, 17):
+            tile = without_ruling(codes[40:60, x : x + 20], ruling, (x, 40, level))
+            assert np.abs(tile.astype(int) - whole[40:60, x : x + 20]).max() <= 2
 
 
 def test_a_frame_that_is_drawn_on_ruled_paper_stays(ink: NDArray[np.float32]) -> None:

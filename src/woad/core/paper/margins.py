@@ -31,10 +31,8 @@ _LEAN, _LEANS = 0.006, 13  # how far off the ruling's own direction it may lie, 
 _BOW, _BOWS = 0.024, 9  # how far it may be bent, px aside for the square of those from the middle, per px of the sheet
 _STANDS, _LEAST = 8.0, 0.006  # times the unrest of all places, and darkness, that it stands out with at least
 _ALIKE, _MOST = (0.4, 2.2), 0.85  # of its middle that its strength lies in, on so many of the strips
-_TOLD, _CLIPPED = (
-    0.5,
-    0.8,
-)  # of the strips that must tell, as they do if they are not darker than so much of what tells most
+_TOLD = 0.5  # of the strips that must tell
+_CLIPPED = 0.8  # of _DARKEST, from which a place tells nothing
 _THERE = 0.5  # how much of the ruling there is where such a line must be, too
 _LINES, _APART = 8, 3  # that are tried in a direction, and px between two of them
 _FOLLOWED = 2  # px that it is looked for beside where it should run
@@ -73,7 +71,7 @@ def _courses(dark: Plane, ruled: NDArray[np.bool_], slope: float) -> Iterator[Co
     h, w = dark.shape
     down = np.arange(h, dtype=np.float32)[:, None] - np.float32((h - 1) / 2)
     x = np.arange(w, dtype=np.float32)[None] + np.float32(slope) * down
-    straight = cv2.remap(dark, x, np.broadcast_to(down + np.float32((h - 1) / 2), x.shape).copy(), cv2.INTER_LINEAR)
+    straight = cv2.remap(dark, x, _rows(h, w), cv2.INTER_LINEAR)
     edges = np.linspace(0, h, _STRIPS + 1).astype(int)
     strips = [slice(*pair) for pair in pairwise(edges.tolist())]
     profile = np.stack([medians(np.ascontiguousarray(straight[s]), 0) for s in strips])
@@ -100,8 +98,12 @@ def _moved(ridge: Plane, by: NDArray[np.float64]) -> Plane:
     """Each of the strips (n, w) moved to the left by so many px, (n,)."""
     n, w = ridge.shape
     x = (np.arange(w)[None] + by[:, None]).astype(np.float32)
-    y = np.repeat(np.arange(n, dtype=np.float32)[:, None], w, axis=1)
-    return np.asarray(cv2.remap(ridge, x, y, cv2.INTER_LINEAR), np.float32)
+    return np.asarray(cv2.remap(ridge, x, _rows(n, w), cv2.INTER_LINEAR), np.float32)
+
+
+def _rows(height: int, width: int) -> Plane:
+    """Of each pixel its row, (h, w)."""
+    return np.repeat(np.arange(height, dtype=np.float32)[:, None], width, axis=1)
 
 
 def _among(profile: Plane) -> Plane:
@@ -156,7 +158,7 @@ def _printed(
     blank: Print, middle: float, base: int, upright: bool, size: tuple[int, int], read: Callable[[Region], Plane]
 ) -> Print | None:
     """The line of ``blank`` at the cycle ``middle``, as it is seen from close by; None when it is none."""
-    long = 1 / float(np.abs(blank.turns).max())
+    long = float(sum(size))
     samples = blank.printed.shape[1]
     half = max(round(_AROUND / 2 * (1 << base) * samples / long), 6)
     first = round(middle * samples) - half
@@ -167,7 +169,8 @@ def _printed(
         return np.where((at >= 0) & (at < count), at, -1)
 
     boxes = _boxes(blank, middle, half * long / samples, upright, size)
-    told = read_print(plain_places(boxes, read), sample_of, (1, count))
+    plain = plain_places(boxes, read)
+    told = read_print(plain, sample_of, (1, count)) if plain else None
     if told is None:
         return None
     channels = told[0].shape[2]
@@ -181,7 +184,7 @@ def _printed(
 
 
 def _boxes(blank: Print, middle: float, half_px: float, upright: bool, size: tuple[int, int]) -> list[Region]:
-    """Boxes of level 0 along a line, as wide as half_px on either side of it."""
+    """Boxes of level 0 along a line, ``half_px`` wide on either side of it."""
     fx, fy = blank.turns[0].tolist() if upright else blank.turns[0, ::-1].tolist()
     width, height = size if upright else size[::-1]
     out = []

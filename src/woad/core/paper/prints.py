@@ -44,7 +44,7 @@ def divided_out(
     """Reflectance codes of a tile at ``place`` (x, y, level), (h, w, C) or folded by ``weights`` (h, w), without the print."""
     x, y, level = place
     h, w = codes.shape[:2]
-    if own.between is not None and not _near(own, Region(x, y, w, h), level):
+    if not _near(own, Region(x, y, w, h), level):
         return codes
     pictures = _at_level(own, level)
     if codes.ndim == 2:
@@ -60,8 +60,9 @@ def divided_out(
 
 
 def _near(own: Print, box: Region, level: int) -> bool:
-    """Whether there is anything of a single family on a box of a level."""
-    assert own.between is not None
+    """Whether there may be anything of the print on a box of a level."""
+    if own.between is None:
+        return True
     fx, fy = own.turns[0].tolist()
     corners = [(box.x + i * box.w) * fx + (box.y + j * box.h) * fy for i in (0, 1) for j in (0, 1)]
     return bool(min(corners) * (1 << level) <= own.between[1] and max(corners) * (1 << level) >= own.between[0])

@@ -35,8 +35,6 @@ def read_print(
     Parameters: ``plain`` boxes of level 0 with the reflectance (h, w, C) that they show, see :func:`plain_places`;
     ``sample_of`` which of the ``samples`` (v, u) each pixel (h, w) of a box belongs to, row by row, -1 for none.
     """
-    if len(plain) < _LEAST_PLACES:
-        return None
     v, u = samples
     seen = sum(own.size for _, own in plain) / (v * u * plain[0][1].shape[2])  # pixels that show a sample
     shown = [(sample_of(box).ravel(), own.reshape(-1, own.shape[2])) for box, own in plain]
@@ -75,12 +73,15 @@ def _moments(shown: list[tuple[NDArray[np.intp], Plane]], count: int) -> tuple[P
 
 def plain_places(boxes: Sequence[Region], read: Callable[[Region], Plane]) -> list[Seen]:
     """Those of ``boxes`` of level 0 that show hardly more than the plainest do, as there are no marks, with the reflectance
-    (h, w, C) that ``read`` gives of them."""
+    (h, w, C) that ``read`` gives of them; empty if they are too few to tell anything."""
     seen = [(box, read(box)) for box in boxes if box.w > 8 and box.h > 8]
     depths = [float(np.percentile(1 - grey_of(values), 99.5)) for _, values in seen]
     pale = [depth for depth in depths if depth < _DEPTH[1]]
-    most = _MARKED * float(np.percentile(pale, 25)) + 0.02 if len(pale) >= _LEAST_PLACES else 0.0
-    return [one for one, depth in zip(seen, depths, strict=True) if depth < most]
+    if len(pale) < _LEAST_PLACES:
+        return []
+    most = _MARKED * float(np.percentile(pale, 25)) + 0.02
+    plain = [one for one, depth in zip(seen, depths, strict=True) if depth < most]
+    return plain if len(plain) >= _LEAST_PLACES else []
 
 
 def _as_print(missing: Plane, darker: Plane) -> tuple[Plane, Plane] | None:

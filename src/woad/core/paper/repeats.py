@@ -67,7 +67,7 @@ def find_repeats(reflectance: Plane) -> tuple[Repeat, ...]:
     dark = np.asarray(cv2.resize(dark, less, interpolation=cv2.INTER_AREA), np.float32)
     families: tuple[Repeat, ...] = ()
     for most in _MARK:
-        if len(families) < 2:
+        if len(families) < 2:  # of squares one family may be seen only with the paler marks left in
             families = max(families, _families(dark, most), key=len)
     sx, sy = less[0] / w, less[1] / h
     return tuple(replace(one, turns=(one.turns[0] * sx, one.turns[1] * sy)) for one in families)

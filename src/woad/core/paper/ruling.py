@@ -18,6 +18,7 @@ from woad.core.paper.read_print import Seen, plain_places, read_print
 from woad.core.paper.repeats import find_repeats
 from woad.core.raster.channels import grey_of
 from woad.core.raster.codes import Codes
+from woad.core.raster.surfaces import quadratic
 from woad.core.raster.tiles import Region
 
 Plane = NDArray[np.float32]
@@ -72,8 +73,9 @@ def find_ruling(
     none = np.ones((1, 1, reflectance.shape[2]), np.float32)
     blank = Print(turns, drift, cell_px, none, none)
     plain = plain_places(_boxes(blank, size), read)
-    if plain:
-        blank = _in_step(blank, plain)
+    if not plain:
+        return None
+    blank = _in_step(blank, plain)
     printed = _printed(blank, plain)
     return None if printed is None else Ruling(turns, blank.drift, cell_px, *printed)
 
@@ -108,41 +110,37 @@ def _in_step(blank: Print, plain: list[Seen]) -> Print:
     gh, gw = blank.drift.shape[:2]
     whole = np.array([gw, gh]) * blank.cell_px
     cells = np.stack(np.meshgrid(np.arange(gw) + 0.5, np.arange(gh) + 0.5), axis=2) * blank.cell_px
+    profiles = np.stack([_profiles(blank, *one) for one in plain])
+    spectra = np.fft.rfft(profiles, axis=2)
+    alike = np.fft.irfft(spectra * np.conj(spectra.mean(axis=0)), n=_STEPS, axis=2)
+    best = alike.argmax(axis=2) / _STEPS
     drift = blank.drift.copy()
-    for number in range(len(blank.turns)):
-        profiles = np.stack([_profile(blank, number, *one) for one in plain])
-        spectra = np.fft.rfft(profiles, axis=1)
-        alike = np.fft.irfft(spectra * np.conj(spectra.mean(axis=0)), n=profiles.shape[1], axis=1)
-        best = alike.argmax(axis=1) / profiles.shape[1]
-        off = best - np.rint(best)
+    for number, off in enumerate((best - np.rint(best)).T):
         drift[..., number] -= _surface(places / whole, off, cells / whole)
     return replace(blank, drift=drift)
 
 
-def _profile(blank: Print, number: int, box: Region, own: Plane) -> NDArray[np.float64]:
-    """Darkness over a period of a family, as a box shows it, (_STEPS,)."""
-    cycles, _ = cycles_of(blank, box, 0)
-    at = np.minimum((cycles[number] * _STEPS).astype(np.intp), _STEPS - 1).ravel()
-    count = np.maximum(np.bincount(at, minlength=_STEPS), 1)
-    profile = np.bincount(at, weights=1 - grey_of(own).ravel(), minlength=_STEPS) / count
-    return np.asarray(profile - profile.mean())
+def _profiles(blank: Print, box: Region, own: Plane) -> NDArray[np.float64]:
+    """Darkness over a period of each family, as a box shows it, (n, _STEPS)."""
+    dark = 1 - grey_of(own).ravel()
+    out = []
+    for cycles in cycles_of(blank, box, 0)[0]:
+        at = np.minimum((cycles * _STEPS).astype(np.intp), _STEPS - 1).ravel()
+        profile = np.bincount(at, weights=dark, minlength=_STEPS) / np.maximum(np.bincount(at, minlength=_STEPS), 1)
+        out.append(profile - profile.mean())
+    return np.stack(out)
 
 
 def _surface(places: NDArray[np.float64], off: NDArray[np.float64], cells: NDArray[np.float64]) -> Plane:
     """How far off it is at ``cells`` (h, w, 2), by a quadratic surface through what most of ``places`` (n, 2) say."""
-
-    def terms(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        x, y = at[..., 0] - 0.5, at[..., 1] - 0.5
-        return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
-
-    kept = np.abs(off) < _NEAR
+    terms, kept = quadratic(*(places - 0.5).T), np.abs(off) < _NEAR
     for _ in range(3):
         if kept.sum() < _LEAST_TELLING:
             return np.zeros(cells.shape[:2], np.float32)
-        found = np.linalg.lstsq(terms(places[kept]), off[kept], rcond=None)[0]
-        far = np.abs(off - terms(places) @ found)
+        found = np.linalg.lstsq(terms[kept], off[kept], rcond=None)[0]
+        far = np.abs(off - terms @ found)
         kept = far < max(3 * float(np.median(far[kept])), 1 / _STEPS)
-    return np.asarray(terms(cells) @ found, np.float32)
+    return np.asarray(quadratic(cells[..., 0] - 0.5, cells[..., 1] - 0.5) @ found, np.float32)
 
 
 def _printed(blank: Print, plain: list[Seen]) -> tuple[Plane, Plane] | None:
