@@ -77,20 +77,26 @@ def _farthest(steps: NDArray[np.int32]) -> tuple[int, int]:
 
 
 def _steps(mask: NDArray[np.bool_], y: int, x: int) -> NDArray[np.int32]:
-    """Steps from a pixel to every other one inside a shape, -1 outside it."""
-    inside = mask.astype(np.uint8)
-    out = np.full(mask.shape, -1, np.int32)
-    front = np.zeros_like(inside)
-    front[y, x] = 1
-    left = inside.copy()
-    box = np.ones((3, 3), np.uint8)
-    for step in range(mask.size):
-        out[front > 0] = step
-        left[front > 0] = 0
-        front = cv2.dilate(front, box) & left
-        if not front.any():
-            break
-    return out
+    """Steps from a pixel to every other one inside a shape, -1 outside it.
+
+    Source: breadth-first search; only the front is looked at in each step, as a net of drawn lines may be as large as the
+    sheet and thousands of steps long."""
+    wide = np.pad(mask, 1)
+    across = wide.shape[1]
+    around = np.array([dy * across + dx for dy in (-1, 0, 1) for dx in (-1, 0, 1) if dx or dy])
+    left, out = wide.ravel(), np.full(wide.size, -1, np.int32)
+    front = np.array([(y + 1) * across + x + 1])
+    left[front] = False
+    step = 0
+    while front.size:
+        out[front] = step
+        step += 1
+        ahead = np.add.outer(front, around).ravel()
+        ahead = ahead[left[ahead]]
+        left[ahead] = False
+        out[ahead] = order = np.arange(len(ahead))
+        front = ahead[out[ahead] == order]  # each once
+    return out.reshape(wide.shape)[1:-1, 1:-1]
 
 
 def _ahead(
