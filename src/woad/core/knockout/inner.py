@@ -21,8 +21,7 @@ _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over
 _DEEP = 80.0  # depth from which even paint is deep
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
-# The most alpha that bare paper has in a lane, by that of its sides.
-_BARE_BESIDE = np.maximum(_BARE, np.floor(_BARE_SHARE * np.arange(256))).astype(np.uint8)
+_PEN_SHARE = 0.4  # that share in a drawing of thin strokes, whose blur meets between them
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,7 +48,7 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     """
     r = edge_width(edge_px)
     full = r > _REDUCED
-    inner = _away_from_paper(least, r)
+    inner = _away_from_paper(least, r, _PEN_SHARE if inside is None else _BARE_SHARE)
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
     calm = np.asarray(cv2.GaussianBlur(least, (3, 3), 0)) if full else least
@@ -59,22 +58,23 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     return np.asarray(cv2.min(inner, _as_deep_as_beside(inner, calm, firm, edge_px)))
 
 
-def _away_from_paper(least: Plane8, r: int) -> Plane8:
-    """255 where paint is that does not touch paper within ``r`` px."""
+def _away_from_paper(least: Plane8, r: int, share: float) -> Plane8:
+    """255 where paint is that does not touch paper within ``r`` px; a lane of paper has ``share`` of its sides' depth at
+    most."""
     # A few steps of noise beside a mark are not paint; over a few pixels pale paint stands above them.
     wide, most = (5, 7) if r > _REDUCED else (3, 3)
     calm = cv2.GaussianBlur(least, (wide, wide), 0)
     paint = cv2.blur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], (most, most))
     paint = cv2.threshold(paint, 127, 255, cv2.THRESH_BINARY)[1]  # what most pixels around are
     if r > _REDUCED:
-        paint = cv2.min(paint, cv2.bitwise_not(_lanes(least)))
+        paint = cv2.min(paint, cv2.bitwise_not(_lanes(least, share)))
     return np.asarray(cv2.erode(paint, _box(2 * r + 1)))
 
 
-def _lanes(least: Plane8) -> Plane8:
+def _lanes(least: Plane8, share: float) -> Plane8:
     """255 where bare paper runs between two washes, a few pixels wide: wide windows would close it."""
     sides = cv2.morphologyEx(least, cv2.MORPH_CLOSE, _box(9))
-    bare = cv2.compare(cv2.GaussianBlur(least, (3, 3), 0), cv2.LUT(sides, _BARE_BESIDE), cv2.CMP_LE)
+    bare = cv2.compare(cv2.GaussianBlur(least, (3, 3), 0), cv2.LUT(sides, _bare_beside(share)), cv2.CMP_LE)
     bare = cv2.bitwise_and(bare, cv2.threshold(sides, _SIDES, 255, cv2.THRESH_BINARY)[1])
     return np.asarray(cv2.morphologyEx(bare, cv2.MORPH_OPEN, _box(2)))
 
@@ -126,6 +126,12 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float
 def _share_of(plane: Plane8, whole: Plane8) -> Plane8:
     """A plane as a share of another one, 255 for all of it or more."""
     return np.asarray(cv2.divide(plane, whole, scale=255.0, dtype=cv2.CV_8U))
+
+
+@cache
+def _bare_beside(share: float) -> Plane8:
+    """The most alpha that bare paper has in a lane, by that of its sides, 0..255."""
+    return np.asarray(np.maximum(_BARE, np.floor(share * np.arange(256))), np.uint8)
 
 
 @cache

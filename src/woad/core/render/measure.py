@@ -15,6 +15,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.ink.pencils import Pencil, as_deep, find_pencils
+from woad.core.ink.pigments import ONE_INK, open_share, tell_inks
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.light_field import LightField
@@ -26,7 +27,6 @@ from woad.core.raster.channels import folded, grey_of, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
-from woad.core.raster.thinning import thinned
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
@@ -39,11 +39,7 @@ Plane = NDArray[np.float32]
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
-_JUDGED = 100_000  # pixels of marks tell whether there is one ink
-# How far marks lie off the line from paper to ink, as encoded, on the sensor, and far off it there; and the shares of them
-# from which that counts. Pale washes are seen on the sensor only.
-_OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
-_SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
+_HATCHED = 0.5  # of what is toned shows paper: lines of one pigment, however deep, are one ink, washes of it a painting
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -90,12 +86,13 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
         weights = _weights(ink, pyramid.channels)
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None)
+        shows = open_share(mean_crops, max(pyramid.width, pyramid.height)) if pyramid.channels == 3 else 0.0
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, shows)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
-        several, far_off = _off_ink(reduced, ink, first_floor)
+        inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
-        second_ink = far_off or light_marks is not None
-        one_ink = not (several or second_ink)
+        second_ink = inks.far_off or light_marks is not None
+        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and shows > _HATCHED)))
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
@@ -125,7 +122,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         floors=floors,
         one_ink=one_ink,
         second_ink=second_ink,
-        washes=one_ink and washes,
+        washes=one_ink and (washes or inks.several),  # depths of one pigment are tones that are meant
         weights=weights,
         ink=ink,
         ink_fold=ink_fold,
@@ -245,32 +242,3 @@ def _all_floors(pyramid: Pyramid, crops: list[Codes], whole: Callable[[int], Cod
         floors += [floors[-1]] * (level - len(floors) + 1)
         floors += [min(value, floors[-1]) for value in more[1:]]
     return tuple(floors)
-
-
-def _off_ink(reduced: Plane, ink: InkColour | NoEstimate, floor: float) -> tuple[bool, bool]:
-    """Whether marks lie off the line from paper to ink, and whether some lie far off it.
-
-    One ink, however thin, mixes linearly with the paper on the sensor; several colours, or a wash of varying
-    depth (whose hue shifts by Beer-Lambert), leave that line. Pencils, stains and what noise does to hue are never far off.
-    A lossy file keeps hues, as it encodes them, at half the size: along thin strokes on toned paper they are off the line,
-    but in their mean across a stroke they are not.
-    """
-    if reduced.shape[2] == 1 or isinstance(ink, NoEstimate):
-        return False, False
-    own = np.asarray(ink.reflectance, np.float32)
-
-    def share(paper_less: Plane, full: NDArray[np.float32], limit: float, across: int) -> float:
-        smooth = cv2.blur(paper_less, (across, across))
-        marks = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
-        vectors = smooth.reshape(-1, smooth.shape[2]).take(thinned(marks, _JUDGED), axis=0)
-        if not len(vectors):
-            return 0.0
-        along = vectors @ full / float(full @ full)
-        return float((np.linalg.norm(vectors - along[:, None] * full, axis=1) > limit).mean())
-
-    dark, full = 1 - reduced, 1 - own
-    several = share(dark, full, _OFF, 7) > _WASHES
-    if not several:  # a painting is told without
-        encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
-        several = share(encoded, 1 - srgb_encode(own), _OFF_ENCODED, 5) > _SEVERAL
-    return several, share(dark, full, _FAR_OFF, 3) > _SEAL

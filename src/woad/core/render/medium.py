@@ -44,7 +44,7 @@ class Traits:
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet;
-    ``light_marks`` whether marks are lighter than the paper;
+    ``light_marks`` whether marks are lighter than the paper; ``open`` share of what is toned that shows paper between lines;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -71,6 +71,7 @@ class Traits:
     inks: float = 0.0
     blue_lines: float = 0.0
     light_marks: bool = False
+    open: float = 0.0
 
     @property
     def washed(self) -> bool:
@@ -79,10 +80,15 @@ class Traits:
 
 
 def read_traits(
-    reduced: Plane, floor: float, ink: InkColour | NoEstimate, paper_rgb: tuple[int, int, int], light_marks: bool
+    reduced: Plane,
+    floor: float,
+    ink: InkColour | NoEstimate,
+    paper_rgb: tuple[int, int, int],
+    light_marks: bool,
+    open_share: float = 0.0,
 ) -> Traits | None:
-    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not; None without
-    dark ones."""
+    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with an
+    ``open_share`` as :func:`woad.core.ink.pigments.open_share` tells it; None without dark marks."""
     h, w = reduced.shape[:2]
     side = max(h, w)
     grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
@@ -140,6 +146,7 @@ def read_traits(
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
         inks=inks,
         light_marks=light_marks,
+        open=open_share,
     )
 
 
@@ -228,9 +235,11 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     if traits is None:
         return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
     t = traits
-    coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3)
+    hatched = _ramp(t.open, 0.4, 0.7)
+    coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3) * (1 - hatched)
     grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
-    plain = 1 - coloured
+    # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
+    plain = 1 - coloured * (1 - hatched * one_ink)
     small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
     # On a slip of its own a signature is not small, but still one line of few, joined strokes.
     slip = (
