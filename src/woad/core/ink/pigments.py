@@ -64,22 +64,28 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
 
     wide = marks(7)
     several, one_pigment = _share(wide, [full], _OFF) > _WASHES, True
-    if several:
-        one_pigment = _share(wide, [full, palest], _OFF) <= _WASHES
-    else:  # a painting is told without
+    if not several:  # a painting is told without
         encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
         several = _share(marks(5, encoded), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL
-        if several:
-            one_pigment = _share(wide, [full, palest], _OFF / 2) <= _SEVERAL
+    if several:
+        one_pigment = _share(wide, [full, palest], _OFF / 2) <= _SEVERAL
     return Inks(several, _share(marks(3), [full], _FAR_OFF) > _SEAL, one_pigment)
 
 
 def _share(vectors: NDArray[np.float32], of: list[NDArray[np.float32]], limit: float) -> float:
-    """The share of ``vectors`` (n, C) that is further than ``limit`` from what vectors (C,) span."""
+    """The share of ``vectors`` (n, C) that is further than ``limit`` from what one or two vectors (C,) make, none taken off."""
     if not len(vectors):
         return 0.0
-    axes = np.linalg.qr(np.stack(of, axis=1))[0]
-    return float((np.linalg.norm(vectors - (vectors @ axes) @ axes.T, axis=1) > limit).mean())
+    axes = [one / max(float(np.linalg.norm(one)), 1e-6) for one in of]
+    off = np.min(
+        [np.linalg.norm(vectors - np.maximum(vectors @ one, 0)[:, None] * one, axis=1) for one in axes], axis=0
+    )
+    if len(axes) == 2:
+        both = np.stack(axes, axis=1)
+        parts = vectors @ np.linalg.pinv(both).T
+        between = np.linalg.norm(vectors - parts @ both.T, axis=1)
+        off = np.where((parts >= 0).all(axis=1), between, off)
+    return float((off > limit).mean())
 
 
 def open_share(crops: Sequence[Plane], long_px: int) -> float:

@@ -39,7 +39,7 @@ Plane = NDArray[np.float32]
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
-_HATCHED = 0.5  # of what is toned shows paper: lines of one pigment, however deep, are one ink, washes of it a painting
+_HATCHED = 0.25  # of what is toned shows paper: lines of one pigment, however deep, are one ink, washes of it a painting
 _LUMA = (0.299, 0.587, 0.114)
 
 

@@ -235,7 +235,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     if traits is None:
         return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
     t = traits
-    hatched = _ramp(t.open, 0.4, 0.7)
+    # Of one ink, dense hatching still is; of several, a crayon's grain on a coloured drawing may be as open.
+    hatched = _ramp(t.open, *((0.15, 0.35) if one_ink else (0.4, 0.7)))
     coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3) * (1 - hatched)
     grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
@@ -292,7 +293,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
             0.25 + 0.75 * max(several, one * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue)),
             f"{'one coloured ink' if one_ink else 'inks of several colours'} in thin strokes"
             if several > one
-            else f"one ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
+            else f"ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",
         ),
     }
     ranked = sorted(scores.items(), key=lambda item: -item[1][0])

@@ -1,0 +1,93 @@
+"""Drawings in hatched strokes: one pen's depths are one ink, and paper between lines is let through, whatever their hue."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import noisy, sheet_of
+from woad.core.docket.media import starting_docket
+from woad.core.ink.density import find_ink
+from woad.core.ink.pigments import open_share, tell_inks
+from woad.core.render.whole import Planes, render_whole
+
+BLUE, RED, BLACK = (2.5, 1.7, 0.5), (0.3, 2.3, 1.8), (2.8, 2.8, 2.8)  # absorbance at full depth, natural log
+Plane = NDArray[np.float32]
+
+
+def hatching(centre: tuple[int, int], turn: float, gap: float) -> Plane:
+    """Coverage of a disc of parallel lines, three pixels wide, which waver a little."""
+    rng = np.random.default_rng(round(turn * 10 + gap))
+    ink = np.zeros((1040, 800), np.uint8)
+    along, across = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)])
+    for aside in np.arange(-210, 210, gap):
+        half = np.sqrt(max(220**2 - aside**2, 0))
+        ends = [centre + along * way * half + across * (aside + rng.normal(0, 0.5)) for way in (-1, 1)]
+        a, b = (tuple(np.rint(end * 16).astype(int).tolist()) for end in ends)
+        cv2.line(ink, a, b, 255, 3, cv2.LINE_AA, 4)
+    return ink.astype(np.float32) / np.float32(255)
+
+
+def drawn(layers: list[tuple[Plane, tuple[float, ...], float]]) -> Plane:
+    """Reflectance (h, w, 3) of coverages in pigments, each at its depth."""
+    out = np.ones((1040, 800, 3), np.float32)
+    for cover, pigment, depth in layers:
+        out *= 1 - cover[..., None] * (1 - np.exp(-depth * np.array(pigment, np.float32)))
+    return out
+
+
+def in_one_pen() -> Plane:
+    """Hatched in a blue pen that is pressed in more or less."""
+    discs = [((330, 400), 0.5, 10.0, 0.25), ((450, 480), 1.9, 11.0, 0.5), ((380, 620), 1.1, 9.0, 1.0)]
+    return drawn([(hatching(centre, turn, gap), BLUE, depth) for centre, turn, gap, depth in discs])
+
+
+def cut_out(reflectance: Plane, medium: str | None = None) -> tuple[Planes, str, bool]:
+    sheet = sheet_of(noisy(reflectance))
+    readings = sheet.readings
+    docket = starting_docket(medium or readings.medium).with_setting("square.on", False)  # type: ignore[arg-type]
+    return render_whole(sheet, docket), readings.medium, readings.one_ink
+
+
+def test_hatching_in_one_pen_is_one_ink_and_lets_paper_through() -> None:
+    reflectance = in_one_pen()
+    planes, medium, one_ink = cut_out(reflectance)
+    assert (medium, one_ink) == ("pencil", True)
+    lightest = cv2.erode(reflectance.min(axis=2), np.ones((3, 3), np.uint8))
+    gaps = (lightest > 0.999) & (cv2.blur(reflectance.min(axis=2), (41, 41)) < 0.8)
+    assert gaps.sum() > 5000
+    assert planes.alpha[gaps].mean() < 8
+    assert np.percentile(planes.alpha[reflectance.max(axis=2) < 0.62], 5) > 150
+
+
+@pytest.mark.parametrize(("depth", "deep"), [(0.35, 0.35), (0.25, 0.9)], ids=["even", "darker towards one side"])
+def test_a_wash_of_one_pigment_is_no_hatching(depth: float, deep: float) -> None:
+    """It is of one pigment all the same, and no paper shows in it but beside it."""
+    cover = np.zeros((1040, 800), np.float32)
+    cv2.circle(cover, (400, 500), 230, 1.0, -1, cv2.LINE_AA)
+    x = np.linspace(depth, deep, 800, dtype=np.float32)[None, :, None]
+    reflectance = 1 - cover[..., None] * (1 - np.exp(-x * np.array(BLUE, np.float32)))
+    crops = [reflectance[y : y + 320, x : x + 320] for y in (200, 520) for x in (100, 400)]
+    assert open_share(crops, 1040) < 0.02
+    assert sheet_of(noisy(reflectance)).readings.medium == "watercolour"
+
+
+def test_depths_of_a_pen_are_one_pigment_and_two_pens_are_two() -> None:
+    one = in_one_pen()
+    two = drawn([(hatching((330, 400), 0.5, 8.0), BLUE, 1.0), (hatching((480, 640), 1.9, 9.0), RED, 1.0)])
+    for reflectance, of_one in ((one, True), (two, False)):
+        ink = find_ink([reflectance[240:560, 300:620], reflectance[480:800, 240:560]], 0.02)
+        assert tell_inks(reflectance, ink, 0.02).one_pigment is of_one  # type: ignore[arg-type]
+    assert open_share([one[300:620, 240:560], one[480:800, 240:560]], 1040) > 0.5
+
+
+def test_between_lines_of_several_pens_is_no_light_speck() -> None:
+    """Over black, nothing of a drawing in red and black is whitish, be its lines a few pixels apart."""
+    reflectance = drawn([(hatching((380, 460), 0.5, 11.0), RED, 0.8), (hatching((400, 540), 1.2, 10.0), BLACK, 1.0)])
+    planes, _, one_ink = cut_out(reflectance, "pen")
+    assert not one_ink
+    assert planes.rgb is not None
+    whitish = planes.rgb.min(axis=2).astype(np.float32) * planes.alpha / 255
+    assert not (whitish > 120).any()
