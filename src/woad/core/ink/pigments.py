@@ -1,9 +1,10 @@
-"""How many inks there are: whether all marks are mixtures of paper and one ink, or depths of one pigment."""
+"""How many inks there are: whether all marks are mixtures of paper and one ink, or depths of one pigment; and whether they
+lie in thin lines."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -22,11 +23,15 @@ _JUDGED = 100_000  # pixels of marks tell
 # from which that counts. Pale washes are seen on the sensor only.
 _OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
 _SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
-_REACH = 0.004  # of the sheet's longer side: no lines that are hatched lie further apart
-_FINE = 8  # px of it that tell as well as more
-_TONED, _PAPER = 0.1, 0.12  # darkness of a toned place in the mean, and up to which a pixel may be paper
-_CLEAR = 0.25  # of the darkest pixel around, that paper between lines has at most
-_FEW = 0.005  # of what is looked at, that toned places must be
+_EDGE, _LOSSY = 0.04, 0.5  # step between pixels of an edge; share of the hue in it below which a file has lost it
+_DARKEST = 98  # percentile of marks' depth
+_COLOURED, _SAME_HUE = (
+    0.15,
+    0.8,
+)  # how far channels are apart in an ink with a hue, and the cosine of one hue to the same
+_WIDE = 0.0056  # of the sheet's longer side, that no pen's line is wider than
+_FINE = 11  # px of it that tell as well as more
+_MARK = 0.08  # darkness of a mark
 
 
 @dataclass(frozen=True)
@@ -53,23 +58,63 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     """
     if reduced.shape[2] == 1:
         return ONE_INK
-    own = np.asarray(ink.reflectance, np.float32)
-    full, palest = 1 - own, -np.log(np.maximum(own, np.float32(1e-3)))
-    dark = 1 - reduced
-
-    def marks(across: int, of: Plane = dark) -> NDArray[np.float32]:
-        smooth = cv2.blur(of, (across, across))
-        at = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
-        return np.asarray(smooth.reshape(-1, smooth.shape[2]).take(thinned(at, _JUDGED), axis=0), np.float32)
-
-    wide = marks(7)
-    several, one_pigment = _share(wide, [full], _OFF) > _WASHES, True
+    own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
+    full, wide = 1 - own, _marks(dark, 7, floor)
+    several = _share(wide, [full], _OFF) > _WASHES
     if not several:  # a painting is told without
         encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
-        several = _share(marks(5, encoded), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL
-    if several:
-        one_pigment = _share(wide, [full, palest], _OFF / 2) <= _SEVERAL
-    return Inks(several, _share(marks(3), [full], _FAR_OFF) > _SEAL, one_pigment)
+        several = _share(_marks(encoded, 5, floor), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL
+    tones = [full, -np.log(np.maximum(own, np.float32(1e-3)))] if several else [full]
+    one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
+    return Inks(several, _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL, one_pigment)
+
+
+def with_mean_hue(ink: InkColour, crops: Sequence[Plane], reduced: Plane, floor: float) -> InkColour:
+    """An ink as dark as it was read. If the file is so lossy that hue does not follow single pixels, which makes those of a
+    thin stroke in a coloured ink greyer than it, the ink has the hue of its darkest places in the mean.
+
+    ``crops`` reflectance (h, w, C) at full size, ``reduced`` the same of the whole sheet; ``floor`` what noise does not reach.
+    """
+    missing = 1 - np.asarray(ink.reflectance, np.float32)
+    own_size, own = _hue(missing)
+    if own_size < _COLOURED or _kept(crops, own) > _LOSSY:
+        return ink
+    wide = _marks(1 - reduced, 7, floor)
+    if not len(wide):
+        return ink
+    depth = wide.sum(axis=1)
+    mean = wide[depth >= np.percentile(depth, _DARKEST)].mean(axis=0)
+    size, hue = _hue(mean)
+    if size <= own_size or float(own @ hue) < _SAME_HUE:
+        return ink
+    return replace(ink, reflectance=tuple(np.clip(1 - mean * (missing.max() / mean.max()), 0.002, 0.98).tolist()))
+
+
+def _kept(crops: Sequence[Plane], hue: NDArray[np.float32]) -> float:
+    """How much of an ink's ``hue`` (C,), for how dark it is, follows its edges, as a share of what there is around them."""
+    fine, wide = np.zeros(2), np.zeros(2)
+    for crop in crops:
+        both = np.stack([(1 - crop) @ hue, 1 - grey_of(crop)], axis=2)
+        step = both - cv2.blur(both, (3, 3))
+        edge = np.abs(step[..., 1]) > _EDGE
+        fine += (step * np.sign(step[..., 1:]))[edge].sum(axis=0)
+        around = cv2.blur(both, (15, 15))
+        wide += around[around[..., 1] > _MARK].sum(axis=0)
+    return float(fine[0] * wide[1] / max(fine[1] * wide[0], 1e-6)) if fine[1] else 1.0
+
+
+def _hue(missing: NDArray[np.float32]) -> tuple[float, NDArray[np.float32]]:
+    """How far the channels of what a colour lacks to paper (C,) are apart, for how deep it is, and which way, of length 1."""
+    off = missing - missing.mean()
+    size = float(np.ptp(missing)) / max(float(missing.max()), 1e-6)
+    return size, np.asarray(off / max(float(np.linalg.norm(off)), 1e-6), np.float32)
+
+
+def _marks(missing: Plane, across: int, floor: float) -> NDArray[np.float32]:
+    """What marks lack to paper (n, C), in their mean ``across`` so many px of ``missing`` (h, w, C)."""
+    smooth = cv2.blur(missing, (across, across)).reshape(missing.shape)
+    at = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
+    return np.asarray(smooth.reshape(-1, missing.shape[2]).take(thinned(at, _JUDGED), axis=0), np.float32)
 
 
 def _share(vectors: NDArray[np.float32], of: list[NDArray[np.float32]], limit: float) -> float:
@@ -88,22 +133,20 @@ def _share(vectors: NDArray[np.float32], of: list[NDArray[np.float32]], limit: f
     return float((off > limit).mean())
 
 
-def open_share(crops: Sequence[Plane], long_px: int) -> float:
-    """Of toned places, the share in which bare paper shows between lines or grain: next to none of a wash, nearly all of
-    hatching. ``crops`` reflectance (h, w, C) at the full size of a sheet whose longer side has ``long_px``."""
-    reach = _REACH * long_px
-    finer = max(reach / _FINE, 1.0)
-    r = max(2, round(reach / finer))
-    box = np.ones((2 * r + 1, 2 * r + 1), np.uint8)
-    toned = shows = total = 0
+def thin_share(crops: Sequence[Plane], long_px: int) -> float:
+    """Of the darkness of marks, the share in lines and grain, with paper between them: next to none of a wash's, nearly all
+    of hatching's. ``crops`` reflectance (h, w, C) at the full size of a sheet whose longer side has ``long_px``.
+
+    Source: opening as a sieve of sizes (Matheron 1975)."""
+    wide = _WIDE * long_px
+    finer = max(wide / _FINE, 1.0)
+    box = np.ones((2 * max(1, round(wide / finer / 2)) + 1,) * 2, np.uint8)
+    total = broad = 0.0
     for crop in crops:
         grey = grey_of(crop)
         size = max(1, round(grey.shape[1] / finer)), max(1, round(grey.shape[0] / finer))
-        grey = cv2.GaussianBlur(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), (0, 0), 0.7)
-        lightest, darkest = 1 - cv2.dilate(grey, box), 1 - cv2.erode(grey, box)
-        tone = (cv2.blur(1 - grey, (2 * r + 1, 2 * r + 1)) > _TONED).astype(np.uint8)
-        inner = cv2.erode(tone, box, iterations=2) > 0  # paper beside what is toned is none in it
-        toned += int(inner.sum())
-        shows += int((inner & (lightest < _CLEAR * darkest) & (lightest < _PAPER)).sum())
-        total += grey.size
-    return shows / toned if toned > _FEW * total else 0.0
+        dark = 1 - cv2.GaussianBlur(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), (0, 0), 0.7)
+        marks = dark > _MARK
+        total += float(dark[marks].sum())
+        broad += float(np.maximum(cv2.morphologyEx(dark, cv2.MORPH_OPEN, box)[marks], 0).sum())
+    return 1 - broad / total if total else 0.0

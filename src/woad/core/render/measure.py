@@ -15,7 +15,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.ink.pencils import Pencil, as_deep, find_pencils
-from woad.core.ink.pigments import ONE_INK, open_share, tell_inks
+from woad.core.ink.pigments import ONE_INK, tell_inks, thin_share, with_mean_hue
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.light_field import LightField
@@ -39,7 +39,9 @@ Plane = NDArray[np.float32]
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
 _CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
-_HATCHED = 0.25  # of what is toned shows paper: lines of one pigment, however deep, are one ink, washes of it a painting
+# Share of their darkness that lies in thin lines, from which marks of one pigment, however deep, are one ink: washes of it
+# are a painting.
+_THIN = 0.38
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -85,14 +87,16 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         ink = find_ink(mean_crops, first_floor)
         if said.ink:
             ink = _ink_as_said(ink, reduced, said)
+        elif isinstance(ink, InkColour) and pyramid.channels == 3:
+            ink = with_mean_hue(ink, mean_crops, reduced, first_floor)
         weights = _weights(ink, pyramid.channels)
-        shows = open_share(mean_crops, max(pyramid.width, pyramid.height)) if pyramid.channels == 3 else 0.0
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, shows)
+        thin = thin_share(mean_crops, max(pyramid.width, pyramid.height)) if pyramid.channels == 3 else 0.0
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, thin)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
-        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and shows > _HATCHED)))
+        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and thin > _THIN)))
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)

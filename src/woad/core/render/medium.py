@@ -28,6 +28,8 @@ _LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue
 _HUED = 0.3  # and share of its depth
 # How far apart the channels of a coloured mark are, see :func:`_hue_of`; and what is next to black.
 _COLOURED, _BLACK = 0.22, 0.2
+# Mean reflectance of blue lines at their deepest, up to which they are a pen's, and from which surely a pencil's.
+_PEN, _PENCIL = 0.5, 0.58
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
 
@@ -43,8 +45,9 @@ class Traits:
     ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
-    are light blue lines, looked for with all of the sheet;
-    ``light_marks`` whether marks are lighter than the paper; ``open`` share of what is toned that shows paper between lines;
+    are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
+    any were found;
+    ``light_marks`` whether marks are lighter than the paper; ``thin`` share of their darkness that lies in lines and grain;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -70,8 +73,9 @@ class Traits:
     blue_ink: float
     inks: float = 0.0
     blue_lines: float = 0.0
+    blue_tone: float = 1.0
     light_marks: bool = False
-    open: float = 0.0
+    thin: float = 0.0
 
     @property
     def washed(self) -> bool:
@@ -85,10 +89,10 @@ def read_traits(
     ink: InkColour | NoEstimate,
     paper_rgb: tuple[int, int, int],
     light_marks: bool,
-    open_share: float = 0.0,
+    thin_share: float = 0.0,
 ) -> Traits | None:
     """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with an
-    ``open_share`` as :func:`woad.core.ink.pigments.open_share` tells it; None without dark marks."""
+    ``thin_share`` as :func:`woad.core.ink.pigments.thin_share` tells it; None without dark marks."""
     h, w = reduced.shape[:2]
     side = max(h, w)
     grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
@@ -146,7 +150,7 @@ def read_traits(
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
         inks=inks,
         light_marks=light_marks,
-        open=open_share,
+        thin=thin_share,
     )
 
 
@@ -173,18 +177,25 @@ def _tone(paper_rgb: tuple[int, int, int]) -> NDArray[np.float32]:
 
 
 def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits | None:
-    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel."""
+    """Traits with light blue lines counted that are too thin to stand out from the paper pixel by pixel, and with how deep
+    blue ones are at full size."""
     if traits is None:
         return None
-    blue = sum(one.share for one in pencils if _light_blue(np.array(one.colour, np.float32)))
-    return replace(traits, blue_lines=float(blue))
+    colours = np.array([one.colour for one in pencils], np.float32)
+    light = float(np.array([one.share for one in pencils])[_light_blue(colours)].sum())
+    blues = colours[_blue(colours)]
+    return replace(traits, blue_lines=light, blue_tone=float(blues.mean(axis=1).min()) if len(blues) else 1.0)
 
 
 def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
     """Which reflectances (..., 3) are light blue: no lighter than the paper, as white on cream is, which is bluer as well."""
-    red, green, blue = (values[..., c] for c in range(3))
     light = values @ np.full(3, 1 / 3, np.float32)
-    return np.asarray((blue - red > 0.06) & (green >= red - 0.03) & (light > 0.45) & (light < 1))
+    return np.asarray(_blue(values) & (light > 0.45) & (light < 1))
+
+
+def _blue(values: Plane) -> NDArray[np.bool_]:
+    red, green, blue = (values[..., c] for c in range(3))
+    return np.asarray((blue - red > 0.06) & (green >= red - 0.03))
 
 
 def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[float, float]:
@@ -235,12 +246,12 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     if traits is None:
         return Proposal("pen", 0.0, "no marks found; pen is the plainest start")
     t = traits
-    # Of one ink, dense hatching still is; of several, a crayon's grain on a coloured drawing may be as open.
-    hatched = _ramp(t.open, *((0.15, 0.35) if one_ink else (0.4, 0.7)))
-    coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3) * (1 - hatched)
+    # Of one ink, dense hatching still is; of several, crayons on rough paper may have as much grain.
+    lined = _ramp(t.thin, *((0.3, 0.45) if one_ink else (0.4, 0.6)))
+    coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3) * (1 - lined)
     grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
-    plain = 1 - coloured * (1 - hatched * one_ink)
+    plain = 1 - coloured * (1 - lined * one_ink)
     small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
     # On a slip of its own a signature is not small, but still one line of few, joined strokes.
     slip = (
@@ -261,10 +272,12 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         * _ramp(t.dark_ink, 0.015, 0.05)
         # The rims of a blue ink are as light as a pencil's lines; beside inks of several colours nothing tells them apart.
         * (1 - inks)
+        # A pen's lines are pale where a reduced sheet blurs them only.
+        * _ramp(t.blue_tone, _PEN, _PENCIL)
     )
     washed = float(t.washed)
     one = plain * max((1 - grainy) * (1 - thick), washed)
-    several = coloured * (1 - broad) * (1 - small) * inks
+    several = coloured * (1 - broad) * (1 - small) * max(inks, lined)
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
