@@ -277,7 +277,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     )
     washed = float(t.washed)
     one = plain * max((1 - grainy) * (1 - thick), washed)
-    several = coloured * (1 - broad) * (1 - small) * max(inks, lined)
+    several = coloured * (1 - broad) * (1 - small) * max(inks, lined * (1 - blue))
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
