@@ -10,6 +10,7 @@ from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
+from woad.core.render.hairs import look_for_hairs
 from woad.core.render.sheet import make_sheet
 from woad.core.render.strays import look_over
 from woad.core.render.whole import render_whole
@@ -65,6 +66,39 @@ def test_a_pens_lines_over_a_wash_are_no_hairs() -> None:
 
     assert not find_hairs(seen(pen, 0.85), 300)
     assert sum(not one.dust for one in find_hairs(seen(hairs, 0.5), 300)) == 4
+
+
+def test_a_fine_pens_short_strokes_over_a_wash_stay() -> None:
+    """Strokes of 0.2 mm that end where they end are as thin as hairs, but deeper than one could be; hairs beside them go. A
+    photo tells no size: there a pen of 0.35 mm is as thin."""
+    rng = np.random.default_rng(3)
+    picture = np.full((1240, 900, 3), 236, np.float32)
+    cv2.circle(picture, (450, 600), 380, (150, 180, 205), -1, cv2.LINE_AA)
+    pen, hair = np.zeros((2, 2480, 1800), np.uint8)
+    for i in range(14):
+        start = np.array([500 + 280 * (i % 4), 620 + 380 * (i // 4)])
+        turn = rng.uniform(0, 6) + np.cumsum(rng.normal(0, 0.16, 14))
+        path = start + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * (9 if i < 2 else 16), axis=0)
+        cv2.polylines(
+            hair if i < 2 else pen, [np.rint(path).astype(np.int32)], False, 255, 2 if i < 2 else 5, cv2.LINE_AA
+        )
+    pen, hair = (
+        cv2.resize(one, (900, 1240), interpolation=cv2.INTER_AREA)[..., None] / np.float32(255) for one in (pen, hair)
+    )
+    picture *= (1 - 0.85 * pen) * (1 - 0.3 * hair)
+    scan = cv2.GaussianBlur(picture, (0, 0), 0.6) + rng.normal(0, 1, picture.shape)
+    scan = np.clip(scan, 0, 255).astype(np.uint8)
+    scan_file = cv2.imencode(".jpg", scan)[1].tobytes()  # tells no ppi
+    lines, hairs = cv2.erode(pen, np.ones((2, 2), np.uint8)) > 0.9, hair[..., 0] > 0.5
+    for ppi in (300, None):
+        docket = starting_docket("watercolour").with_setting("square.on", False).with_setting("scan.ppi", ppi)
+        sheet = make_sheet(take_in("fine.jpg", scan_file), build_pyramid(scan), docket)
+        found = np.zeros(lines.shape, bool)
+        for one in look_for_hairs(sheet).on_paint:
+            x, y, w, h = one.box
+            found[y : y + h, x : x + w] |= one.mask
+        assert found[lines].mean() < 0.02
+        assert ppi is None or found[hairs].mean() > 0.6
 
 
 def test_ruled_hairlines_that_stand_alone_are_no_hairs() -> None:

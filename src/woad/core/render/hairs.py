@@ -18,6 +18,7 @@ from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
 
 _LUMA = (0.299, 0.587, 0.114)
+_PAGE_IN = 11.7  # longer side of A4
 _BARE = 246.0  # encoded lightness from which the surroundings may be paper
 _OPAQUE = 200  # coverage, of 255, that only paint has
 
@@ -32,7 +33,8 @@ class Finds:
 
 def look_for_hairs(sheet: Sheet) -> Finds:
     """Everything on a sheet that could be a hair or dust lying on paint."""
-    ppi = sheet.ppi or 300.0
+    # Of a photo no size is known: were it taken for less than a whole page, a pen's lines would be as thin as hairs.
+    ppi = sheet.ppi or min(WORK_PPI, max(sheet.full_size) / _PAGE_IN)
     level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
     level = min(level, sheet.pyramid.deepest)
     lightness = _lightness(sheet, level)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.places import read_at
+from woad.core.raster.transfer import srgb_decode
 from woad.core.spotting.drawn import drawn
 from woad.core.spotting.near import neighbours
 from woad.core.units import mm_to_px
@@ -25,6 +26,7 @@ _LEAST_MM, _ALONG_MM, _ASIDE_MM = 1.9, 1.1, 0.24  # length; averaged along; the 
 _WIDE_MM = 0.3  # what is broader is a stroke
 _FAR_MM, _UNLIKE = 0.5, 0.75  # farther out to both sides; how unlike sides may be, share of what it stands out by
 _RIM_MM, _STEEP = 0.12, 0.38  # so far from its middle a hair has lost that share of what it stands out by
+_DEEPEST = 0.056  # of a pixel that a black hair, a tenth of a millimetre wide, covers in a blurred scan, per px to the millimetre
 _MOST = 400_000  # candidate places looked at closely
 
 
@@ -56,7 +58,8 @@ def find_hairs(lightness: Plane, ppi: float, where: NDArray[np.bool_] | None = N
     for sign in (1.0, -1.0):
         found = _linked(np.maximum(strength * np.float32(sign), 0), mm, sign > 0)
         meant = drawn(lightness, [(one.box, one.mask) for one in found], mm)
-        hairs += [one for one, own in zip(found, meant, strict=True) if not own]
+        left = [one for one, own in zip(found, meant, strict=True) if not own]
+        hairs += [one for one in left if _covers(lightness, one) < _DEEPEST * mm]
         lines += found
     return hairs + _dust(lightness, texture, mm, where, lines)
 
@@ -140,6 +143,19 @@ def _linked(strength: Plane, mm: float, lighter: bool) -> list[Hair]:
             continue
         out.append(_hair(mask, (x, y), length, lighter, strength.shape))
     return out
+
+
+def _covers(lightness: Plane, hair: Hair) -> float:
+    """Which share of its pixels a line would cover if it were black, or white: a pen's line is as thin as a hair may look, but
+    broader than one, and so deeper."""
+    x, y, w, h = hair.box
+    around = srgb_decode(np.clip(lightness[y : y + h, x : x + w] / np.float32(255), 0, 1))
+    ring = ~hair.mask & (cv2.dilate(hair.mask.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0)
+    if not ring.any():
+        return 0.0
+    ground = float(np.median(around[ring]))
+    own = float(np.percentile(around[hair.mask], 80 if hair.lighter else 20))
+    return (own - ground) / max(1 - ground, 0.05) if hair.lighter else (ground - own) / max(ground, 0.05)
 
 
 def _length(mask: NDArray[np.bool_]) -> float:
