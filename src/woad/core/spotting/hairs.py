@@ -146,16 +146,15 @@ def _linked(strength: Plane, mm: float, lighter: bool) -> list[Hair]:
 
 
 def _covers(lightness: Plane, hair: Hair) -> float:
-    """Which share of its pixels a line would cover if it were black, or white: a pen's line is as thin as a hair may look, but
-    broader than one, and so deeper."""
+    """Which share of its pixels a dark line would cover if it were black: a pen's line is as thin as a hair may look, but
+    broader than one, and so deeper. (Light from a hair is no measure of its width: it may shine.)"""
     x, y, w, h = hair.box
     around = srgb_decode(np.clip(lightness[y : y + h, x : x + w] / np.float32(255), 0, 1))
     ring = ~hair.mask & (cv2.dilate(hair.mask.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0)
-    if not ring.any():
+    if hair.lighter or not ring.any():
         return 0.0
     ground = float(np.median(around[ring]))
-    own = float(np.percentile(around[hair.mask], 80 if hair.lighter else 20))
-    return (own - ground) / max(1 - ground, 0.05) if hair.lighter else (ground - own) / max(ground, 0.05)
+    return 1 - float(np.percentile(around[hair.mask], 20)) / max(ground, 0.01)
 
 
 def _length(mask: NDArray[np.bool_]) -> float:
