@@ -25,10 +25,8 @@ _OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
 _SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
 _EDGE, _LOSSY = 0.04, 0.5  # step between pixels of an edge; share of the hue in it below which a file has lost it
 _DARKEST = 98  # percentile of marks' depth
-_COLOURED, _SAME_HUE = (
-    0.15,
-    0.8,
-)  # how far channels are apart in an ink with a hue, and the cosine of one hue to the same
+# How far channels are apart in an ink with a hue, and the least cosine of two readings of one hue.
+_COLOURED, _SAME_HUE = 0.15, 0.8
 _WIDE = 0.0056  # of the sheet's longer side, that no pen's line is wider than
 _FINE = 11  # px of it that tell as well as more
 _MARK = 0.08  # darkness of a mark
@@ -85,7 +83,7 @@ def with_mean_hue(ink: InkColour, crops: Sequence[Plane], reduced: Plane, floor:
     depth = wide.sum(axis=1)
     mean = wide[depth >= np.percentile(depth, _DARKEST)].mean(axis=0)
     size, hue = _hue(mean)
-    if size <= own_size or float(own @ hue) < _SAME_HUE:
+    if size <= own_size or float(own @ hue) < _SAME_HUE or mean.max() <= 0:
         return ink
     return replace(ink, reflectance=tuple(np.clip(1 - mean * (missing.max() / mean.max()), 0.002, 0.98).tolist()))
 

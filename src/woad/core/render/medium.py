@@ -91,7 +91,7 @@ def read_traits(
     light_marks: bool,
     thin_share: float = 0.0,
 ) -> Traits | None:
-    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with an
+    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with a
     ``thin_share`` as :func:`woad.core.ink.pigments.thin_share` tells it; None without dark marks."""
     h, w = reduced.shape[:2]
     side = max(h, w)
