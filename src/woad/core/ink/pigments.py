@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.ink.density import InkColour
-from woad.core.raster.channels import grey_of
+from woad.core.raster.channels import folded, grey_of
 from woad.core.raster.codes import PAPER_CODE, encoded_of, to_codes
 from woad.core.raster.thinning import thinned
 from woad.core.raster.transfer import srgb_encode
@@ -92,12 +92,13 @@ def _kept(crops: Sequence[Plane], hue: NDArray[np.float32]) -> float:
     """How much of an ink's ``hue`` (C,), for how dark it is, follows its edges, as a share of what there is around them."""
     fine, wide = np.zeros(2), np.zeros(2)
     for crop in crops:
-        both = np.stack([(1 - crop) @ hue, 1 - grey_of(crop)], axis=2)
-        step = both - cv2.blur(both, (3, 3))
-        edge = np.abs(step[..., 1]) > _EDGE
-        fine += (step * np.sign(step[..., 1:]))[edge].sum(axis=0)
-        around = cv2.blur(both, (15, 15))
-        wide += around[around[..., 1] > _MARK].sum(axis=0)
+        both = folded(1 - crop, hue.tolist()), 1 - grey_of(crop)
+        steps = [plane - cv2.blur(plane, (3, 3)) for plane in both]
+        edge = np.sign(steps[1]) * (np.abs(steps[1]) > _EDGE)
+        fine += [float(np.vdot(step, edge)) for step in steps]
+        around = [cv2.blur(plane, (15, 15)) for plane in both]
+        marked = (around[1] > _MARK).astype(np.float32)
+        wide += [float(np.vdot(plane, marked)) for plane in around]
     return float(fine[0] * wide[1] / max(fine[1] * wide[0], 1e-6)) if fine[1] else 1.0
 
 

@@ -16,12 +16,12 @@ Plane = NDArray[np.float32]
 _REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, and its edges too narrow for wide windows
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 _BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
+_PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of thin strokes meets between them
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
 _DEEP = 80.0  # depth from which even paint is deep
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
-_PEN_SHARE = 0.4  # that share in a drawing of thin strokes, whose blur meets between them
 
 
 @dataclass(frozen=True, eq=False)

@@ -181,7 +181,7 @@ def over_pencils(traits: Traits | None, pencils: tuple[Pencil, ...]) -> Traits |
     blue ones are at full size."""
     if traits is None:
         return None
-    colours = np.array([one.colour for one in pencils], np.float32)
+    colours = np.array([one.colour for one in pencils], np.float32).reshape(-1, 3)  # none, too
     light = float(np.array([one.share for one in pencils])[_light_blue(colours)].sum())
     blues = colours[_blue(colours)]
     return replace(traits, blue_lines=light, blue_tone=float(blues.mean(axis=1).min()) if len(blues) else 1.0)
@@ -193,7 +193,8 @@ def _light_blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
     return np.asarray(_blue(values) & (light > 0.45) & (light < 1))
 
 
-def _blue(values: Plane) -> NDArray[np.bool_]:
+def _blue(values: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Which reflectances (..., 3) are of a blue, be it light or deep."""
     red, green, blue = (values[..., c] for c in range(3))
     return np.asarray((blue - red > 0.06) & (green >= red - 0.03))
 
