@@ -113,4 +113,4 @@ def _locked(data: bytes) -> bytes:
 
 
 def image_file(image: NDArray[Any]) -> bytes:
-    return cv2.imencode(".png", image[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
+    return cv2.imencode(".png", image[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 0])[1].tobytes()

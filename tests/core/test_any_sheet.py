@@ -46,7 +46,7 @@ def picture(kind: str, height: int, width: int) -> np.ndarray:
 
 
 @pytest.mark.parametrize("kind", ["paper", "noise", "ramp", "dot"])
-@pytest.mark.parametrize("medium", ["pen", "watercolour", "blue-pencil"])
+@pytest.mark.parametrize("medium", ["pen", "watercolour", pytest.param("blue-pencil", marks=pytest.mark.proof)])
 def test_sheets_of_a_few_pixels_go_the_whole_way(kind: str, medium: str) -> None:
     """A pixel, a line of pixels, a stamp: measured, looked over, reported, cut out, with their own size."""
     docket = starting_docket(medium)  # type: ignore[arg-type]
@@ -82,7 +82,7 @@ def any_docket(rng: random.Random) -> Docket:
     return docket
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", [*range(6), *(pytest.param(seed, marks=pytest.mark.proof) for seed in range(6, 12))])
 def test_any_settings_go_together_and_a_tile_is_a_part_of_the_whole(seed: int) -> None:
     rng = random.Random(seed)
     sheet, docket = rng.choice((pen_sheet, colour_sheet, strewn))(), any_docket(rng)

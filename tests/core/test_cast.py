@@ -44,7 +44,7 @@ def off_truth(linear: Plane, light: Plane) -> Plane:
     return np.abs(np.log(grid / cv2.GaussianBlur(light, (0, 0), 2))).mean(axis=2)
 
 
-@pytest.mark.parametrize("softness", [8.0, 18.0])
+@pytest.mark.parametrize("softness", [pytest.param(8.0, marks=pytest.mark.proof), 18.0])
 def test_a_hands_shadow_is_evened_fingers_and_all(softness: float) -> None:
     """To a few percent, on paper, under strokes, and under a solid that lies in it."""
     light = bare(1) * hand(softness)[..., None]

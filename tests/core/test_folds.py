@@ -53,7 +53,7 @@ def scanned(light: NDArray[np.float32], docket: Docket) -> Sheet:
     return make_sheet(take_in("a.png", png_bytes(pixels)), build_pyramid(pixels), docket)
 
 
-@pytest.mark.parametrize(("medium", "lean"), [("pen", 11.0), ("watercolour", 0.0)])
+@pytest.mark.parametrize(("medium", "lean"), [("pen", 11.0), pytest.param("watercolour", 0.0, marks=pytest.mark.proof)])
 def test_a_folded_sheet_comes_out_as_a_flat_one(medium: str, lean: float) -> None:
     """Next to nothing of the fold is kept, and marks across it are what they are without it; one that was decided to stay
     does, and so does all of it when lines are to stay."""

@@ -140,6 +140,7 @@ def test_paper_is_white_after_the_step_on_a_photo_with_a_shadow() -> None:
     assert np.percentile(picture.rgb[clear], 1) >= 252
 
 
+@pytest.mark.proof
 def test_the_border_stands_in_for_paper_that_shows_nowhere_else() -> None:
     """A painting that leaves a narrow rim bare, on grey toned paper: the rim's places make it white; a border that is
     painted over, or half of it, is refused or left out."""
@@ -224,7 +225,9 @@ def test_white_ink_on_toned_paper_is_a_mark_and_stays_white() -> None:
     assert np.median(alone[white]) == 0
 
 
-@pytest.mark.parametrize(("glare", "lid"), [(0.4, 0), (0.0, 40)], ids=["glare", "white lid"])
+@pytest.mark.parametrize(
+    ("glare", "lid"), [pytest.param(0.4, 0, id="glare"), pytest.param(0.0, 40, id="white lid", marks=pytest.mark.proof)]
+)
 def test_glare_and_a_white_lid_are_no_light_marks(glare: float, lid: int) -> None:
     assert on_toned_paper(0.0, glare, lid)[0].readings.light_marks is None
 

@@ -63,7 +63,13 @@ def test_hatching_in_one_pen_is_one_ink_and_lets_paper_through() -> None:
     assert np.percentile(planes.alpha[reflectance.max(axis=2) < 0.62], 5) > 150
 
 
-@pytest.mark.parametrize(("depth", "deep"), [(0.35, 0.35), (0.25, 0.9)], ids=["even", "darker towards one side"])
+@pytest.mark.parametrize(
+    ("depth", "deep"),
+    [
+        pytest.param(0.35, 0.35, id="even", marks=pytest.mark.proof),
+        pytest.param(0.25, 0.9, id="darker towards one side"),
+    ],
+)
 def test_a_wash_of_one_pigment_is_no_hatching(depth: float, deep: float) -> None:
     """It is of one pigment all the same, and no paper shows in it but beside it."""
     cover = np.zeros((1040, 800), np.float32)

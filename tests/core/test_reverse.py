@@ -42,7 +42,7 @@ def alpha_of(sheet: Sheet, **paper: float) -> NDArray[np.uint8]:
     return alpha
 
 
-@pytest.mark.parametrize("depth", [0.08, 0.2])
+@pytest.mark.parametrize("depth", [pytest.param(0.08, marks=pytest.mark.proof), 0.2])
 def test_soft_faint_marks_from_behind_go_and_ink_stays(ink: Plane, depth: float) -> None:
     """Found with about their own depth; nothing is left of them but beside ink; ink is as on plain paper; set to 0 by hand they
     stay."""

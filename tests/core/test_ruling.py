@@ -40,7 +40,9 @@ def ink() -> NDArray[np.float32]:
     return np.asarray(strokes((H, W), 20, np.random.default_rng(3)) / np.float32(255), np.float32)
 
 
-@pytest.mark.parametrize(("kind", "bend"), [("lines", 0.0), ("squares", 9.0), ("dots", 9.0)])
+@pytest.mark.parametrize(
+    ("kind", "bend"), [pytest.param("lines", 0.0, marks=pytest.mark.proof), ("squares", 9.0), ("dots", 9.0)]
+)
 def test_a_print_goes_beside_marks_and_under_them(kind: str, bend: float, ink: NDArray[np.float32]) -> None:
     """Nothing is left of it on bare paper, full ink stays full, and faint strokes are as strong as on plain paper."""
     faint = np.zeros((H, W), np.float32)
@@ -85,7 +87,7 @@ def test_dots_that_are_hardly_seen_are_found(ink: NDArray[np.float32]) -> None:
     assert on_paper(np.full((H, W), 0.5, np.float32), ink, grey=0.955).readings.ruling is None
 
 
-@pytest.mark.parametrize("kind", ["lines", "squares"])
+@pytest.mark.parametrize("kind", [pytest.param("lines", marks=pytest.mark.proof), "squares"])
 def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.float32]) -> None:
     """A red margin that bends and leans, and a second line close by it: nothing stays, the ink across them is whole, and the
     sheet is not taken for ink over a coloured pencil."""

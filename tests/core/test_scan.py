@@ -161,7 +161,7 @@ def by_messenger(image: np.ndarray, share: float, quality: int) -> np.ndarray:
     return np.asarray(cv2.resize(small, (w, h), interpolation=cv2.INTER_CUBIC))
 
 
-@pytest.mark.parametrize("share", [0.58, 0.7])
+@pytest.mark.parametrize("share", [0.58, pytest.param(0.7, marks=pytest.mark.proof)])
 def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> None:
     """A good scan that went the same way, or was saved once more at its own size, shows none."""
     heavy, good = saved(shot(drawn_sheet()), 22), shot(drawn_sheet())
@@ -174,7 +174,7 @@ def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> 
     assert grid[0] > 0.1 and grid[1] == 0
 
 
-@pytest.mark.parametrize("share", [0.62, 0.74])
+@pytest.mark.parametrize("share", [0.62, pytest.param(0.74, marks=pytest.mark.proof)])
 def test_noise_shows_through_what_a_messenger_does(share: float) -> None:
     """That a picture was scaled up is seen; what noise it has left then counts for more."""
     noisy, good = spoiled("noisy"), shot(drawn_sheet())

@@ -73,8 +73,10 @@ def test_pens_of_several_colours_are_no_pencils_under_ink() -> None:
 
 @pytest.mark.parametrize(
     ("paper", "ink"),
-    [((225, 205, 165), (50, 48, 50)), ((238, 230, 212), (48, 66, 140))],
-    ids=["black on yellow", "blue on cream"],
+    [
+        pytest.param((225, 205, 165), (50, 48, 50), id="black on yellow", marks=pytest.mark.proof),
+        pytest.param((238, 230, 212), (48, 66, 140), id="blue on cream"),
+    ],
 )
 def test_a_lossy_files_coarse_hues_make_no_second_ink_and_no_pencil(
     paper: tuple[int, ...], ink: tuple[int, ...]

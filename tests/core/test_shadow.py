@@ -35,7 +35,9 @@ def pixels(tone: NDArray[np.float64]) -> NDArray[np.float32]:
     return np.kron(tone, np.ones((11, 11))).astype(np.float32)
 
 
-@pytest.mark.parametrize("bend", [0.0, 0.8], ids=["straight", "bent"])
+@pytest.mark.parametrize(
+    "bend", [pytest.param(0.0, id="straight", marks=pytest.mark.proof), pytest.param(0.8, id="bent")]
+)
 def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
     """Half of the shadow's edge is hidden by a wash: the light under it is the true one to a few percent."""
     field, bare = shade((H, W), bend, 0.4), paper(3)
@@ -51,7 +53,7 @@ def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
     assert np.percentile(off[cover == 0], 95) < 0.03
 
 
-@pytest.mark.parametrize("sigma", [1.6, 4.0, 9.0])
+@pytest.mark.parametrize("sigma", [1.6, pytest.param(4.0, marks=pytest.mark.proof), 9.0])
 def test_a_crisp_shadow_goes_with_its_edge(sigma: float) -> None:
     """Behind a straight line half of the light is gone, within a few pixels."""
     rng, bare = np.random.default_rng(6), paper(6)

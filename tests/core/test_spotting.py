@@ -283,7 +283,9 @@ def ruled() -> NDArray[np.uint8]:
     return noisy((1 - 0.95 * cover)[..., None] * np.ones(3, np.float32))
 
 
-@pytest.mark.parametrize("tilt", [0.0, 1.5], ids=["as scanned", "straightened"])
+@pytest.mark.parametrize(
+    "tilt", [pytest.param(0.0, id="as scanned"), pytest.param(1.5, id="straightened", marks=pytest.mark.proof)]
+)
 def test_streaks_of_the_scanner_go_and_drawn_lines_stay(tilt: float) -> None:
     """Dark, light and level streaks across art and paper: what is written is what it would be without them; one that is
     decided to stay does; a rule and a frame are no streaks."""

@@ -41,7 +41,9 @@ def box(left: int, top: int, right: int, bottom: int) -> np.ndarray:
     return out
 
 
-@pytest.mark.parametrize("paper", [GREY, YELLOW], ids=["grey", "yellow"])
+@pytest.mark.parametrize(
+    "paper", [pytest.param(GREY, id="grey", marks=pytest.mark.proof), pytest.param(YELLOW, id="yellow")]
+)
 def test_a_paintings_border_is_paper_beside_its_whites(paper: tuple[float, float, float]) -> None:
     """White paint with other paint all around is no hole, nor what the rest is measured by."""
     shapes = [(BLUE, box(40, 45, 560, 715)), (RED, box(100, 420, 260, 600)), (WHITE, box(300, 150, 470, 320))]
