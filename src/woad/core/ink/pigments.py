@@ -30,16 +30,22 @@ _COLOURED, _SAME_HUE = 0.15, 0.8
 _WIDE = 0.0056  # of the sheet's longer side, that no pen's line is wider than
 _FINE = 11  # px of it that tell as well as more
 _MARK = 0.08  # darkness of a mark
+# Even areas of another tone than the ink's own: how wide they are at least, px; by how much of full ink they vary; the shares
+# of it that are neither paper nor ink; and the share of marks in them from which they count.
+_AREA_PX, _EVEN, _PAPER_TO, _INK_FROM, _DEEPER = 7, 0.15, 0.12, 0.75, 1.3
+_TINTED = 0.008
 
 
 @dataclass(frozen=True)
 class Inks:
     """Whether marks are ``several`` colours, mixtures of paper and ink being one; whether some lie ``far_off`` those; and
-    whether all of them may be depths of ``one_pigment``."""
+    whether all of them may be depths of ``one_pigment``; and whether some of one ink are ``tinted``, areas of another tone
+    than its own."""
 
     several: bool
     far_off: bool
     one_pigment: bool
+    tinted: bool = False
 
 
 ONE_INK = Inks(False, False, True)
@@ -55,7 +61,7 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     them covers, all lie in the plane between its full tone and its palest.
     """
     if reduced.shape[2] == 1:
-        return ONE_INK
+        return replace(ONE_INK, tinted=_tinted(reduced, ink))
     own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
     full, wide = 1 - own, _marks(dark, 7, floor)
     several = _share(wide, [full], _OFF) > _WASHES
@@ -64,7 +70,20 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
         several = _share(_marks(encoded, 5, floor), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL
     tones = [full, -np.log(np.maximum(own, np.float32(1e-3)))] if several else [full]
     one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
-    return Inks(several, _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL, one_pigment)
+    far_off = _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL
+    return Inks(several, far_off, one_pigment, not (several or far_off) and _tinted(reduced, ink))
+
+
+def _tinted(reduced: Plane, ink: InkColour) -> bool:
+    """Whether areas of ``reduced`` (h, w, C) are evenly paler or deeper than the ``ink``: paint mixed with white, or a wash.
+    Hatching, grain and edges are as pale in the mean, but not evenly."""
+    full = 1 - np.asarray(ink.reflectance, np.float32)
+    share = folded(1 - reduced, (full / max(float(full @ full), 1e-3)).tolist())
+    calm = cv2.GaussianBlur(share, (0, 0), 0.8)
+    even = cv2.morphologyEx(calm, cv2.MORPH_GRADIENT, np.ones((_AREA_PX, _AREA_PX), np.uint8)) < _EVEN
+    marks = share > _PAPER_TO
+    tinted = even & marks & ((share < _INK_FROM) | (share > _DEEPER))
+    return float(tinted.sum()) > _TINTED * float(marks.sum())
 
 
 def with_mean_hue(ink: InkColour, crops: Sequence[Plane], reduced: Plane, floor: float) -> InkColour:

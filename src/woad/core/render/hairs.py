@@ -40,6 +40,8 @@ def look_for_hairs(sheet: Sheet) -> Finds:
     lightness = _lightness(sheet, level)
     kinds: tuple[list[Hair], list[Hair]] = ([], [])
     for hair in find_hairs(lightness, ppi / (1 << level)):
+        if hair.lighter and sheet.readings.one_tone:
+            continue  # a cut, or a gap: paper between marks
         kinds[_on_light(lightness, hair)].append(_at_full_size(hair, level, *sheet.pyramid.size(0)))
     return Finds(tuple(kinds[0]), tuple(kinds[1]))
 

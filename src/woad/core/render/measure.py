@@ -105,6 +105,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         traits = reading.result()
         sharpness = 0.0 if sharpening is None else sharpening.result()
     washes = traits is not None and traits.washed
+    washes_meant = one_ink and (washes or inks.several)  # depths of one pigment are tones that are meant
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0
     if one_ink and not (quick or washes or isinstance(ink, NoEstimate)):
@@ -126,7 +127,8 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         floors=floors,
         one_ink=one_ink,
         second_ink=second_ink,
-        washes=one_ink and (washes or inks.several),  # depths of one pigment are tones that are meant
+        washes=washes_meant,
+        one_tone=one_ink and not (washes_meant or inks.tinted),
         weights=weights,
         ink=ink,
         ink_fold=ink_fold,

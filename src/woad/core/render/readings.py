@@ -26,10 +26,11 @@ class Readings:
     cells of ``inside_cell_px``; ``ruling`` what is printed on the paper, which all that follows was measured without;
     ``floors`` darkness that bare paper does not reach, at level 0, 1, 2, …; ``one_ink`` whether all marks are one
     ink, ``second_ink`` whether a few are clearly of another one; ``washes`` whether one ink lies in washes, whose
-    half-tones are its tone; ``weights`` (C,) that fold channels for one ink; ``hue_share`` share of marks with a hue;
-    ``sharpness`` amount of unsharp masking that gives edges back what the scan blurred; ``reverse`` how dark, as a share
-    of full ink, what shows through from the other side is at most; ``pencils`` drop-out colours found; ``inside``
-    (h, w, 3) uint8 how surely cells of ``inside_cell_px`` lie inside paint, None for one ink without washes;
+    half-tones are its tone, ``one_tone`` whether it has its full tone wherever it lies, and what is paler is paper's share;
+    ``weights`` (C,) that fold channels for one ink; ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp
+    masking that gives edges back what the scan blurred; ``reverse`` how dark, as a share of full ink, what shows through
+    from the other side is at most; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
+    ``inside_cell_px`` lie inside paint, None for one ink without washes;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -54,6 +55,7 @@ class Readings:
     hue_share: float = 0.0
     second_ink: bool = False
     washes: bool = False
+    one_tone: bool = False
     sharpness: float = 0.0
     reverse: float = 0.0
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR

@@ -11,15 +11,17 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, sharpness, strokes
+from woad.core.ink.density import InkColour
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.inner import Inside
+from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.paper.ruling import without_ruling
 from woad.core.raster.channels import folded, lowest
-from woad.core.raster.codes import Codes, look_up
+from woad.core.raster.codes import Codes, look_up, to_codes
 from woad.core.raster.tiles import Region
 from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
@@ -175,12 +177,23 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
         worked = _worked(scale_8(tone, gate), recipe.work, fine_px, level)
         return Inked(_settled(without_specks(worked, recipe, level), recipe), None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
-    rgb = _sharpened(look_up(evened.codes, table), recipe.work, level)
+    rgb = _toned(_sharpened(look_up(evened.codes, table), recipe.work, level), recipe)
+    kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
+    return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+
+
+def _toned(rgb: Plane8, recipe: Recipe) -> Plane8:
+    """Colours (h, w, 3) as strong as is set, or none."""
     rgb = painting.saturate(rgb, recipe.work.saturation)
     if recipe.neutral:
         rgb = np.asarray(cv2.cvtColor(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB))
-    kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
-    return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+    return rgb
+
+
+def _full_tone(ink: InkColour, recipe: Recipe) -> Plane8:
+    """What the Ink step makes of an ink that keeps its colour, (3,)."""
+    codes = to_codes(np.asarray([[(ink.reflectance * 3)[:3]]], np.float32))
+    return np.asarray(_toned(look_up(codes, channel_table(recipe.points, min(recipe.ink_linear))), recipe)[0, 0])
 
 
 def _settled(coverage: Plane8, recipe: Recipe) -> Plane8:
@@ -240,11 +253,16 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    inside: Inside | None = None
-    if readings.inside is not None and recipe.body > 0.5:
-        part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-        inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
-    alpha = _settled(body_alpha(least, recipe.body, 3 / (1 << level), inside, rgb), recipe)
+    edge_px = 3 / (1 << level)
+    if recipe.body >= 1 and readings.one_tone and isinstance(readings.ink, InkColour):
+        alpha = one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
+    else:
+        inside: Inside | None = None
+        if readings.inside is not None and recipe.body > 0.5:
+            part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
+            inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
+        alpha = body_alpha(least, recipe.body, edge_px, inside, rgb)
+    alpha = _settled(alpha, recipe)
     light = light_coverage(evened, readings, level, box)
     if light is not None:
         alpha = np.asarray(cv2.max(alpha, light))

@@ -1,0 +1,65 @@
+"""Prints and flat paint in one colour: what is paler than it is paper's share, unless it is a tint."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import noisy, sheet_of
+from woad.core.docket.media import starting_docket
+from woad.core.raster.transfer import srgb_encode
+from woad.core.render.sheet import Sheet
+from woad.core.render.strays import look_over
+from woad.core.render.whole import render_whole
+
+BLUE = np.array([0.1, 0.18, 0.5], np.float32)
+DOCKET = starting_docket("gouache").with_setting("square.on", False)
+
+
+@pytest.fixture(scope="module")
+def block() -> tuple[Sheet, NDArray[np.float32]]:
+    """A block printed in blue, with tapered cuts so close that chips of ink a pixel or two wide are left between them, and with
+    specks where the ink did not take; and how much of each pixel is inked."""
+    rng = np.random.default_rng(7)
+    cover = np.zeros((1200, 880), np.float32)
+    cv2.rectangle(cover, (60, 60), (820, 1140), 1.0, -1)
+    for i in range(44):
+        x = 120 + 8 * i
+        cut = np.array([[x, 150], [x + 8, 152], [x + 40, 600 + 37 * (i % 5)]])
+        cv2.fillPoly(cover, [cut * 16], 0.0, cv2.LINE_AA, 4)
+        cv2.fillPoly(cover, [(cut[:, ::-1] + (100, 550)) * 16], 0.0, cv2.LINE_AA, 4)
+    cover[rng.integers(0, 1200, 2500), rng.integers(0, 880, 2500)] = 0.0
+    return sheet_of(noisy(1 - cover[..., None] * (1 - BLUE))), cv2.GaussianBlur(cover, (0, 0), 0.6)
+
+
+def test_chips_and_rims_of_a_print_have_its_own_colour(block: tuple[Sheet, NDArray[np.float32]]) -> None:
+    """On black no pixel is lighter than the ink; the cuts are clear, and the block is whole."""
+    sheet, cover = block
+    assert sheet.readings.medium == "gouache"
+    planes = render_whole(sheet, DOCKET)
+    assert planes.alpha is not None and planes.rgb is not None
+    on_black = planes.rgb * (planes.alpha[..., None] / np.float32(255))
+    assert np.percentile((on_black - 255 * srgb_encode(BLUE)).max(axis=2), 99.9) < 16
+    assert planes.alpha[cover < 0.001].mean() < 0.1
+    assert planes.alpha[cv2.erode(cover, np.ones((7, 7))) > 0.99].min() > 240
+
+
+def test_a_cut_is_no_light_hair(block: tuple[Sheet, NDArray[np.float32]]) -> None:
+    """Its tapered end is as thin as one."""
+    strays = look_over(block[0], DOCKET).strays
+    assert strays is not None
+    assert not [hair for hair in strays.hairs if hair.lighter]
+
+
+def test_a_tint_of_the_same_colour_is_paint() -> None:
+    """Pale paint inside deep paint is no hole, and deep paint beside pale paint has no light rim."""
+    cover = np.zeros((900, 700), np.float32)
+    cv2.circle(cover, (340, 420), 260, 1.0, -1, cv2.LINE_AA)
+    cv2.circle(cover, (360, 400), 50, 0.4, -1, cv2.LINE_AA)
+    sheet = sheet_of(noisy(1 - cover[..., None] * (1 - BLUE)))
+    assert not sheet.readings.one_tone
+    alpha = render_whole(sheet, DOCKET).alpha
+    assert alpha is not None
+    assert alpha[cv2.erode(cover, np.ones((9, 9))) > 0.3].min() > 240
