@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from sheets import png_bytes
+from sheets import noisy, png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
@@ -14,6 +14,7 @@ from woad.core.knockout.fading import find_fading, soft_rims
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
+from woad.demo.scanner import smooth_noise
 
 PAPER, BLUE, RED = (np.array(rgb, np.float32) for rgb in ((236, 231, 220), (120, 160, 200), (210, 130, 110)))
 OUT = np.hypot(*(np.mgrid[:900, :1200] - np.array([450, 400])[:, None, None])) - 250  # px beyond a disc's rim
@@ -100,3 +101,20 @@ def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) ->
         np.testing.assert_array_equal(
             find_fading(missing, paint, 0.02, *soft_rims(missing, paint, 0.02)), np.ones(shape, np.float32)
         )
+
+
+def test_a_messengers_file_has_no_white_patches_beside_yellow() -> None:
+    """Heavy compression makes paper beside a strong colour unquiet, in a hue and in none: that is no pale paint."""
+    cover = np.zeros((900, 700), np.float32)
+    for i in range(6):
+        cv2.ellipse(cover, (350, 120 + 130 * i), (250, 44), 4.0 * i, 0, 330, 1.0, 22 + 4 * i, cv2.LINE_AA)
+    depth = np.clip(0.8 + 0.35 * smooth_noise(cover.shape, 40, np.random.default_rng(3)), 0.2, 1.4)
+    art = np.power(np.array([0.76, 0.56, 0.16], np.float32), depth[..., None])
+    seen = noisy(1 - cover[..., None] * (1 - art))
+    lossy = cv2.imdecode(cv2.imencode(".jpg", seen[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 68])[1], cv2.IMREAD_COLOR)
+    sheet = sheet_of(np.ascontiguousarray(lossy[..., ::-1]))
+    alpha = render_whole(sheet, starting_docket("watercolour").with_setting("square.on", False)).alpha
+    assert alpha is not None
+    bare = cv2.dilate(cover, np.ones((9, 9))) == 0
+    assert (alpha[bare] > 60).mean() < 1e-3
+    assert alpha[cv2.erode(cover, np.ones((9, 9))) == 1].min() > 200

@@ -36,6 +36,9 @@ _TIP = 24  # cells of an opening between deep strokes up to which it is no gap i
 _OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
 _GAP_CELLS, _FEW = 400, 6  # cells of a small gap between deep strokes at most; and of those in it that tell at least
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
+# Cells (sigma) over which noise beside paint is told; how many times its mean on paper's lighter side pale paint stands above
+# it; and what is lighter by more than noise makes.
+_AROUND, _ABOVE_NOISE, _NO_NOISE = 4.0, 3.0, 0.05
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 _BOX7 = np.ones((7, 7), np.uint8)
@@ -43,24 +46,25 @@ _BOX9 = np.ones((9, 9), np.uint8)
 _BOX13 = np.ones((13, 13), np.uint8)
 
 
-def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
+def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | None = None) -> Plane:
     """How surely each place lies inside paint, away from its rim, how surely within reach of such a place, and how much it
     may cover where paint fades out: 0..1, (h, w, 3) float32.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet, below 0 where that is
-    lighter; ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated. Areas
-    that paint encloses count when their mean differs from paper at all, which shows far below the noise of single pixels,
-    when it is clearly lighter, as white paint's on toned paper, or when what was taken for paper in them has another colour
-    than outside.
+    lighter; ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated;
+    ``lighter`` (h, w) by how much the lightest channel is lighter than paper, encoded: beside strong colours a lossy file
+    makes paper unquiet, which shows on that side of its tone as well, where no paint lies. Areas that paint encloses count
+    when their mean differs from paper at all, which shows far below the noise of single pixels, when it is clearly lighter,
+    as white paint's on toned paper, or when what was taken for paper in them has another colour than outside.
     """
     above, missing = np.maximum(-missing, 0), np.maximum(missing, 0)
     deep = (missing > _DEEP).astype(np.uint8)
     least = max(_LEAST, 0.8 * floor)
-    paint = _painted(missing, deep, least)
+    paint = _painted(missing, deep, least if lighter is None else _over_noise(lighter, deep, least))
     soft, rim = soft_rims(missing, paint, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
-        size, (mean, lighter) = _of_areas((missing, above), deep, 1 - paint, labels, count)
+        size, (mean, whiter) = _of_areas((missing, above), deep, 1 - paint, labels, count)
         outside = np.zeros(count, bool)
         outside[border_of(labels)] = True
         outside[0] = False
@@ -70,7 +74,7 @@ def find_inside(missing: Plane, floor: float, light: Plane) -> Plane:
         # light in it is a guess from beyond, and a gap in the painting is likelier than paint of paper's very tone.
         differs = np.where(edged > _WALLED, _PAINTED_IN_DEEP, _PAINTED)
         darker = mean > bare + differs + _SMALL / np.sqrt(np.maximum(size, 1))
-        held = (size > 8) & (darker | (lighter > _ABOVE) | _of_other_cast(light, outside[labels], labels, count))
+        held = (size > 8) & (darker | (whiter > _ABOVE) | _of_other_cast(light, outside[labels], labels, count))
         # A gap between deep strokes may be paper; an opening that pale paint surrounds is the paint's own, but for a large
         # one of paper's very tone with an edge all around: paint that thins out has none.
         walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP
@@ -99,7 +103,15 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     return np.asarray(cv2.erode(half, _BOX3))
 
 
-def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[np.uint8]:
+def _over_noise(lighter: Plane, deep: NDArray[np.uint8], least: float) -> Plane:
+    """The ``least`` difference that pale paint stands out by, (h, w): more where paper is unquiet beside deep paint."""
+    noise = np.maximum(lighter, 0)
+    noise[cv2.blur(noise, (3, 3)) > _NO_NOISE] = 0
+    told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
+    return np.asarray(np.maximum(_ABOVE_NOISE * mean_of(noise, told, _AROUND)[0], np.float32(least)), np.float32)
+
+
+def _painted(missing: Plane, deep: NDArray[np.uint8], least: float | Plane) -> NDArray[np.uint8]:
     """Where paint is seen, 0 or 1: deep paint by itself; pale paint by the mean of a few cells that no deep paint blurs
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
@@ -138,7 +150,7 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float) -> NDArray[n
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 
-def _bays(missing: Plane, paper: NDArray[np.bool_], least: float) -> NDArray[np.bool_]:
+def _bays(missing: Plane, paper: NDArray[np.bool_], least: float | Plane) -> NDArray[np.bool_]:
     """Where ``paper`` runs out between two strokes, too narrow for a mean: its cells are still of paper's own tone, which
     blur could only darken, while paint on both sides is not."""
     banks = cv2.morphologyEx(missing, cv2.MORPH_CLOSE, _BOX9) > _BANKS * least

@@ -23,7 +23,7 @@ from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
-from woad.core.raster.channels import folded, grey_of, lowest
+from woad.core.raster.channels import folded, grey_of, highest, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
@@ -140,7 +140,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         sharpness=sharpness,
         reverse=reverse,
         pencils=found,
-        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, evenly.cell_px, base)
+        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, evenly.cell_px, base, light_marks is not None)
         if washes or not one_ink
         else None,
         inside_cell_px=1 << base,
@@ -160,10 +160,13 @@ def _pencils(reduced: Plane, floor: float, close: Callable[[float, float], Plane
     return found if isinstance(found, NoEstimate) else tuple(as_deep(pencil, close) for pencil in found)
 
 
-def _inside(reduced: Plane, floor: float, light: Plane, cell_px: int, level: int) -> NDArray[np.uint8]:
+def _inside(
+    reduced: Plane, floor: float, light: Plane, cell_px: int, level: int, light_marks: bool
+) -> NDArray[np.uint8]:
     missing = 1 - encoded_of(to_codes(lowest(reduced)))
+    lighter = None if light_marks else encoded_of(to_codes(highest(reduced))) - 1
     at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
-    return np.rint(find_inside(missing, 0.5 * floor, at_cells) * 255).astype(np.uint8)
+    return np.rint(find_inside(missing, 0.5 * floor, at_cells, lighter) * 255).astype(np.uint8)
 
 
 def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> InkColour:
