@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from sheets import noisy, sheet_of
 from woad.core.docket.media import starting_docket
+from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.sheet import Sheet
 from woad.core.render.strays import look_over
@@ -63,3 +64,14 @@ def test_a_tint_of_the_same_colour_is_paint() -> None:
     alpha = render_whole(sheet, DOCKET).alpha
     assert alpha is not None
     assert alpha[cv2.erode(cover, np.ones((9, 9))) > 0.3].min() > 240
+
+
+def test_a_pixel_is_its_share_of_the_ink() -> None:
+    """Of a sheet of one pixel, too; what is nearly of full depth, with none of paper beside it, is covered whole."""
+    full = np.array([60, 90, 180], np.uint8)
+    for depth, wanted in ((0.0, 0), (0.25, 64), (0.5, 128), (0.9, 255), (1.0, 255)):
+        for shape in ((1, 1), (1, 9), (30, 20)):
+            rgb = np.broadcast_to(
+                np.rint(255 - depth * (255 - full.astype(float))).astype(np.uint8), (*shape, 3)
+            ).copy()
+            assert one_tone_alpha(rgb, full, np.zeros(shape, np.uint8), 3.0) == pytest.approx(wanted, abs=2)

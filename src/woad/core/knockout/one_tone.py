@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.inner import edge_width
+from woad.core.raster.channels import folded
 
 Plane8 = NDArray[np.uint8]
 
@@ -26,10 +27,11 @@ def one_tone_alpha(rgb: Plane8, full: Plane8, least: Plane8, edge_px: float) -> 
     """
     missing = 255 - full.astype(np.float32)
     weights = missing / max(float(missing @ missing), 1.0)
-    share = cv2.convertScaleAbs(cv2.transform(cv2.bitwise_not(rgb).astype(np.float32), weights[None]), alpha=255.0)
+    share = cv2.convertScaleAbs(folded(cv2.bitwise_not(rgb).astype(np.float32), weights.tolist()), alpha=255.0)
     side = (2 * edge_width(edge_px) + 1,) * 2
     apart = cv2.erode(share, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, side))
-    within = cv2.blur(cv2.compare(apart, round(255 * _PART), cv2.CMP_GT), side)  # by degrees, or its outline would show
+    whole = (apart > 255 * _PART).astype(np.uint8) * np.uint8(255)
+    within = cv2.blur(whole, side)  # by degrees, or its outline would show
     more = cv2.multiply(cv2.LUT(share, _LACKS), within, scale=1 / 255)
     return np.asarray(cv2.max(cv2.add(share, more), least))
 

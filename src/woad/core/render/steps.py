@@ -254,7 +254,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
     edge_px = 3 / (1 << level)
-    if recipe.body >= 1 and readings.one_tone and isinstance(readings.ink, InkColour):
+    if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
         alpha = one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
     else:
         inside: Inside | None = None
