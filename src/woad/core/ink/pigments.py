@@ -140,15 +140,15 @@ def _share(vectors: NDArray[np.float32], of: list[NDArray[np.float32]], limit: f
     if not len(vectors):
         return 0.0
     axes = [one / max(float(np.linalg.norm(one)), 1e-6) for one in of]
-    off = np.min(
-        [np.linalg.norm(vectors - np.maximum(vectors @ one, 0)[:, None] * one, axis=1) for one in axes], axis=0
-    )
+    # Squares of lengths: what is off a line is what is left without the part along it.
+    whole = np.einsum("ij,ij->i", vectors, vectors)
+    along = [vectors @ one for one in axes]
+    off = whole - np.square(np.maximum(np.maximum(along[0], along[-1]), 0))
     if len(axes) == 2:
-        both = np.stack(axes, axis=1)
-        parts = vectors @ np.linalg.pinv(both).T
-        between = np.linalg.norm(vectors - parts @ both.T, axis=1)
-        off = np.where((parts >= 0).all(axis=1), between, off)
-    return float((off > limit).mean())
+        parts = [vectors @ row for row in np.linalg.pinv(np.stack(axes, axis=1))]
+        between = whole - parts[0] * along[0] - parts[1] * along[1]
+        off = np.where((parts[0] >= 0) & (parts[1] >= 0), between, off)
+    return float((off > limit * limit).mean())
 
 
 def thin_share(crops: Sequence[Plane], long_px: int) -> float:
