@@ -74,14 +74,17 @@ def test_a_corner_that_was_refused_and_let_go_by_escape_takes_nothing_back(frame
     assert state(frame) == before and frame.session.docket.square.turn == 180
 
 
-def test_each_side_of_the_frame_stays_on_the_sheet_and_apart_from_its_opposite(frame, settle) -> None:  # type: ignore[no-untyped-def]
+@pytest.mark.parametrize(("side", "axis", "index"), [("left", 0, 0), ("top", 1, 1), ("right", 0, 2), ("bottom", 1, 3)])
+def test_each_side_of_the_frame_stays_on_the_sheet_and_apart_from_its_opposite(
+    frame, settle, side: str, axis: int, index: int
+) -> None:
     """Pulled in it moves alone; pulled over the opposite side, the frame keeps a least size; pulled out, the sheet ends it."""
 
     def sides() -> list[float]:
         x, y, w, h = frame.session.docket.square.trim
         return [x, y, x + w, y + h]
 
-    def pull_side(side: str, axis: int, by: float) -> None:
+    def pull_side(by: float) -> None:
         rect = trim_rect(frame.view)
         at = {
             "left": QPointF(rect.left(), rect.center().y() + 40),
@@ -93,27 +96,21 @@ def test_each_side_of_the_frame_stays_on_the_sheet_and_apart_from_its_opposite(f
         pull(frame.view, [at, at + step / 2, at + step])
         settle(frame)
 
-    whole = frame.session.docket
-    for index, (side, axis) in enumerate((("left", 0), ("top", 1), ("right", 0), ("bottom", 1))):
-        inward = 1 if index < 2 else -1
-        pull_side(side, axis, 60 * inward)
-        moved = sides()
-        shift = 60 / frame.view.viewport_.zoom / frame.view.canvas_now().size[axis]
-        assert moved[index] == pytest.approx((0.0 if index < 2 else 1.0) + inward * shift, abs=0.01), side
-        assert [m for i, m in enumerate(moved) if i != index] == pytest.approx(
-            [s for i, s in enumerate((0.0, 0.0, 1.0, 1.0)) if i != index], abs=1e-3
-        ), side
-        pull_side(side, axis, 2000 * inward)
-        x, y, w, h = frame.session.docket.square.trim
-        assert (w, h)[axis] == pytest.approx(0.01, abs=1e-3) and min(x, y) >= 0 and max(x + w, y + h) <= 1 + 1e-9, side
-        frame.session.undo()
-        settle(frame)
-        pull_side(side, axis, -2000 * inward)
-        assert sides()[index] == pytest.approx(0.0 if index < 2 else 1.0, abs=1e-6), side
-        for _ in range(2):
-            frame.session.undo()
-        assert frame.session.docket == whole
-        settle(frame)
+    inward = 1 if index < 2 else -1
+    pull_side(60 * inward)
+    moved = sides()
+    shift = 60 / frame.view.viewport_.zoom / frame.view.canvas_now().size[axis]
+    assert moved[index] == pytest.approx((0.0 if index < 2 else 1.0) + inward * shift, abs=0.01)
+    assert [m for i, m in enumerate(moved) if i != index] == pytest.approx(
+        [s for i, s in enumerate((0.0, 0.0, 1.0, 1.0)) if i != index], abs=1e-3
+    )
+    pull_side(2000 * inward)
+    x, y, w, h = frame.session.docket.square.trim
+    assert (w, h)[axis] == pytest.approx(0.01, abs=1e-3) and min(x, y) >= 0 and max(x + w, y + h) <= 1 + 1e-9
+    frame.session.undo()
+    settle(frame)
+    pull_side(-2000 * inward)
+    assert sides()[index] == pytest.approx(0.0 if index < 2 else 1.0, abs=1e-6)
 
 
 def test_escape_in_a_brush_stroke_leaves_no_stroke_and_nothing_to_undo(desk, settle) -> None:
