@@ -109,3 +109,26 @@ def test_between_lines_of_several_pens_is_no_light_speck() -> None:
     assert planes.rgb is not None
     whitish = planes.rgb.min(axis=2).astype(np.float32) * planes.alpha / 255
     assert not (whitish > 120).any()
+
+
+@pytest.mark.parametrize("channels", [1, 3])
+def test_tints_are_even_areas_and_neither_hatching_nor_grain(channels: int) -> None:
+    """A small area of the same colour mixed with white, or of a deeper one, is a tint; lines and specks of paper as pale in the
+    mean are not."""
+    full = np.array([0.1, 0.18, 0.5], np.float32)[-channels:]
+    ink = InkColour(tuple(full.tolist()), 0.0, 0.0)
+    flat = np.zeros((900, 700), np.float32)
+    cv2.rectangle(flat, (80, 80), (620, 820), 1.0, -1)
+    hatched, grainy = flat.copy(), flat.copy()
+    hatched[200:700:4, 150:550] = hatched[201:700:4, 150:550] = 0
+    grainy[np.random.default_rng(2).random(flat.shape) < 0.4] = 0
+    pale, deeper = flat.copy(), flat * 0.6
+    for tint, depth in ((pale, 0.4), (deeper, 1.0)):
+        cv2.circle(tint, (350, 450), 60, depth, -1, cv2.LINE_AA)
+    deep = InkColour(tuple((1 - 0.6 * (1 - full)).tolist()), 0.0, 0.0)
+    for cover, of, wanted in (
+        (flat, ink, False), (hatched, ink, False), (grainy, ink, False), (pale, ink, True), (deeper, deep, True),
+    ):  # fmt: skip
+        art = 1 - cv2.GaussianBlur(cover, (0, 0), 0.7)[..., None] * (1 - full)
+        inks = tell_inks(art, of, 0.02)
+        assert not inks.several and inks.tints == wanted

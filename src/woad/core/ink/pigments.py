@@ -33,19 +33,19 @@ _MARK = 0.08  # darkness of a mark
 # Even areas of another tone than the ink's own: how wide they are at least, px; by how much of full ink they vary; the shares
 # of it that are neither paper nor ink; and the share of marks in them from which they count.
 _AREA_PX, _EVEN, _PAPER_TO, _INK_FROM, _DEEPER = 7, 0.15, 0.12, 0.75, 1.3
-_TINTED = 0.008
+_TINTS = 0.008
 
 
 @dataclass(frozen=True)
 class Inks:
     """Whether marks are ``several`` colours, mixtures of paper and ink being one; whether some lie ``far_off`` those; and
-    whether all of them may be depths of ``one_pigment``; and whether some of one ink are ``tinted``, areas of another tone
-    than its own."""
+    whether all of them may be depths of ``one_pigment``; and whether one ink has ``tints``, areas of another tone than
+    its own."""
 
     several: bool
     far_off: bool
     one_pigment: bool
-    tinted: bool = False
+    tints: bool = False
 
 
 ONE_INK = Inks(False, False, True)
@@ -61,7 +61,7 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     them covers, all lie in the plane between its full tone and its palest.
     """
     if reduced.shape[2] == 1:
-        return replace(ONE_INK, tinted=_tinted(reduced, ink))
+        return replace(ONE_INK, tints=_has_tints(reduced, ink))
     own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
     full, wide = 1 - own, _marks(dark, 7, floor)
     several = _share(wide, [full], _OFF) > _WASHES
@@ -71,10 +71,10 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     tones = [full, -np.log(np.maximum(own, np.float32(1e-3)))] if several else [full]
     one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
     far_off = _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL
-    return Inks(several, far_off, one_pigment, not (several or far_off) and _tinted(reduced, ink))
+    return Inks(several, far_off, one_pigment, not (several or far_off) and _has_tints(reduced, ink))
 
 
-def _tinted(reduced: Plane, ink: InkColour) -> bool:
+def _has_tints(reduced: Plane, ink: InkColour) -> bool:
     """Whether areas of ``reduced`` (h, w, C) are evenly paler or deeper than the ``ink``: paint mixed with white, or a wash.
     Hatching, grain and edges are as pale in the mean, but not evenly."""
     full = 1 - np.asarray(ink.reflectance, np.float32)
@@ -82,8 +82,8 @@ def _tinted(reduced: Plane, ink: InkColour) -> bool:
     calm = cv2.GaussianBlur(share, (0, 0), 0.8)
     even = cv2.morphologyEx(calm, cv2.MORPH_GRADIENT, np.ones((_AREA_PX, _AREA_PX), np.uint8)) < _EVEN
     marks = share > _PAPER_TO
-    tinted = even & marks & ((share < _INK_FROM) | (share > _DEEPER))
-    return float(tinted.sum()) > _TINTED * float(marks.sum())
+    tints = even & marks & ((share < _INK_FROM) | (share > _DEEPER))
+    return float(tints.sum()) > _TINTS * float(marks.sum())
 
 
 def with_mean_hue(ink: InkColour, crops: Sequence[Plane], reduced: Plane, floor: float) -> InkColour:

@@ -60,7 +60,7 @@ def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | Non
     above, missing = np.maximum(-missing, 0), np.maximum(missing, 0)
     deep = (missing > _DEEP).astype(np.uint8)
     least = max(_LEAST, 0.8 * floor)
-    paint = _painted(missing, deep, least if lighter is None else _over_noise(lighter, deep, least))
+    paint = _painted(missing, deep, least, lighter)
     soft, rim = soft_rims(missing, paint, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
@@ -103,19 +103,12 @@ def _half_as_deep(missing: Plane, paint: NDArray[np.uint8], inner: NDArray[np.ui
     return np.asarray(cv2.erode(half, _BOX3))
 
 
-def _over_noise(lighter: Plane, deep: NDArray[np.uint8], least: float) -> Plane:
-    """The ``least`` difference that pale paint stands out by, (h, w): more where paper is unquiet beside deep paint."""
-    noise = np.maximum(lighter, 0)
-    noise[cv2.blur(noise, (3, 3)) > _NO_NOISE] = 0
-    told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
-    return np.asarray(np.maximum(_ABOVE_NOISE * mean_of(noise, told, _AROUND)[0], np.float32(least)), np.float32)
-
-
-def _painted(missing: Plane, deep: NDArray[np.uint8], least: float | Plane) -> NDArray[np.uint8]:
+def _painted(missing: Plane, deep: NDArray[np.uint8], floor: float, lighter: Plane | None) -> NDArray[np.uint8]:
     """Where paint is seen, 0 or 1: deep paint by itself; pale paint by the mean of a few cells that no deep paint blurs
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
     told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
+    least = np.float32(floor) if lighter is None else _over_noise(lighter, told, floor)
     around, wide = (mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
@@ -150,7 +143,15 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], least: float | Plane) -> N
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 
-def _bays(missing: Plane, paper: NDArray[np.bool_], least: float | Plane) -> NDArray[np.bool_]:
+def _over_noise(lighter: Plane, told: Plane, least: float) -> Plane:
+    """The ``least`` difference that pale paint stands out by, (h, w): more where paper is unquiet, as far as it can be
+    ``told``."""
+    noise = np.maximum(lighter, 0)
+    noise[cv2.blur(noise, (3, 3)) > _NO_NOISE] = 0
+    return np.asarray(np.maximum(_ABOVE_NOISE * mean_of(noise, told, _AROUND)[0], np.float32(least)), np.float32)
+
+
+def _bays(missing: Plane, paper: NDArray[np.bool_], least: np.float32 | Plane) -> NDArray[np.bool_]:
     """Where ``paper`` runs out between two strokes, too narrow for a mean: its cells are still of paper's own tone, which
     blur could only darken, while paint on both sides is not."""
     banks = cv2.morphologyEx(missing, cv2.MORPH_CLOSE, _BOX9) > _BANKS * least

@@ -128,7 +128,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         one_ink=one_ink,
         second_ink=second_ink,
         washes=washes_meant,
-        one_tone=one_ink and not (washes_meant or inks.tinted),
+        one_tone=one_ink and not (washes_meant or inks.tints),
         weights=weights,
         ink=ink,
         ink_fold=ink_fold,

@@ -253,20 +253,23 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    edge_px = 3 / (1 << level)
-    if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
-        alpha = one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
-    else:
-        inside: Inside | None = None
-        if readings.inside is not None and recipe.body > 0.5:
-            part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-            inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
-        alpha = body_alpha(least, recipe.body, edge_px, inside, rgb)
-    alpha = _settled(alpha, recipe)
+    alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box), recipe)
     light = light_coverage(evened, readings, level, box)
     if light is not None:
         alpha = np.asarray(cv2.max(alpha, light))
     return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
+
+
+def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8:
+    """Coverage (h, w) of marks that keep their colours, from the least that explains each pixel of a tile."""
+    edge_px = 3 / (1 << level)
+    if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
+        return one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
+    inside: Inside | None = None
+    if readings.inside is not None and recipe.body > 0.5:
+        part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
+        inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
+    return body_alpha(least, recipe.body, edge_px, inside, rgb)
 
 
 def light_coverage(evened: Evened, readings: Readings, level: int, box: Region) -> Plane8 | None:
