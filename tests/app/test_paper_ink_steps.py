@@ -289,7 +289,7 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     linear[7:-7, 7:-7] = 0.05 + 0.3 * ((wash - wash.min()) / np.ptp(wash))[7:-7, 7:-7]
     eight = np.rint(srgb_encode(linear + rng.normal(0, 0.002, linear.shape).astype(np.float32)) * 255).astype(np.uint8)
     (tmp_path / "wash.png").write_bytes(png_bytes(eight))
-    hard = shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02))
+    hard = shot(drawn_sheet(480, 600), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02))
     (tmp_path / "shadow.png").write_bytes(png_bytes(hard))
     window.open_files([tmp_path / "wash.png", tmp_path / "shadow.png"])
     arrive(window)
@@ -321,8 +321,8 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
 
 def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is a print, says what it is, and Kept leaves it."""
-    sheet = drawn_sheet(480, 600)
-    squares = np.zeros((600, 480), np.float32)
+    sheet = drawn_sheet(400, 480)
+    squares = np.zeros((480, 400), np.float32)
     squares[6::20], squares[:, 9::20] = 1.0, 1.0
     for name, linear in (("plain", sheet), ("squares", sheet * (1 - 0.25 * squares[..., None]))):
         (tmp_path / f"{name}.png").write_bytes(png_bytes(shot(linear, Light(0.05))))

@@ -441,7 +441,7 @@ def test_the_window_library_keeps_its_references(window) -> None:  # type: ignor
 
 def test_a_first_look_comes_before_the_settled_sheet(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A large JPEG shows from a reduced decode first; what settles is the full scan in the same place."""
-    big = np.kron(pen_scan().encoded[:480, :600], np.ones((4, 4, 1), np.uint8))
+    big = np.kron(pen_scan().encoded[:400, :480], np.ones((4, 4, 1), np.uint8))
     path = tmp_path / "big.jpg"
     Image.fromarray(big).save(path, quality=90)
     states: list[tuple[bool, tuple[int, int]]] = []
@@ -465,7 +465,7 @@ def test_sheets_of_one_name_replace_neither_each_other_nor_a_scan(window, settle
     paths = [tmp_path / "left" / "pen.png", tmp_path / "right" / "pen.png", tmp_path / "out" / "pen-paper.png"]
     for path, amount in zip(paths, (1, 2, 3), strict=True):
         path.parent.mkdir()
-        picture = pen_scan().encoded[:360, :480].copy()
+        picture = pen_scan().encoded[:250, :300].copy()
         picture[40 : 40 + 60 * amount, 40:100] = 30
         path.write_bytes(png_bytes(picture))
     before = paths[2].read_bytes()

@@ -39,7 +39,12 @@ def washed(
     ids=["hued", "grey", "pale grey", "hardly any"],
 )
 @pytest.mark.parametrize(
-    "light", [Light(0.03), Light(0.3, 40, 0.2), Light(0.05, buckle=0.06)], ids=["flat", "falls off", "buckled"]
+    "light",
+    [
+        pytest.param(Light(0.03), id="flat", marks=pytest.mark.proof),
+        pytest.param(Light(0.3, 40, 0.2), id="falls off"),
+        pytest.param(Light(0.05, buckle=0.06), id="buckled", marks=pytest.mark.proof),
+    ],
 )
 def test_a_smooth_wash_is_not_light(wash: tuple[float, float, float], light: Light) -> None:
     """The light found under a wash is the paper's: the wash keeps at least 95 % of its density, in any light."""
@@ -57,7 +62,10 @@ def test_a_smooth_wash_is_not_light(wash: tuple[float, float, float], light: Lig
 
 
 @pytest.mark.parametrize("wash", [(1.0, 0.93, 0.86), (0.93, 0.96, 1.0)], ids=["peach", "pale blue"])
-@pytest.mark.parametrize("light", [Light(0.03), Light(0.3, 40, 0.2)], ids=["flat", "falls off"])
+@pytest.mark.parametrize(
+    "light",
+    [pytest.param(Light(0.03), id="flat", marks=pytest.mark.proof), pytest.param(Light(0.3, 40, 0.2), id="falls off")],
+)
 def test_a_coloured_wash_that_runs_out_to_nothing_is_not_light(wash: tuple[float, float, float], light: Light) -> None:
     """Wet in wet, without any edge: its hue sets it apart from the paper, whose own changes far more slowly. Most of its
     density stays (of what is followed as light, nothing would)."""
@@ -114,7 +122,13 @@ def test_a_grey_wash_with_lines_over_it_is_no_shadow() -> None:
 
 
 @pytest.mark.parametrize("wash", [0.0, 0.05], ids=["bare", "washed"])
-@pytest.mark.parametrize("light", [Light(0.3, 40, 0.2), Light(0.05, buckle=0.09)], ids=["falls off", "buckled"])
+@pytest.mark.parametrize(
+    "light",
+    [
+        pytest.param(Light(0.3, 40, 0.2), id="falls off", marks=pytest.mark.proof),
+        pytest.param(Light(0.05, buckle=0.09), id="buckled"),
+    ],
+)
 def test_what_an_outline_encloses_is_told_at_its_line(light: Light, wash: float) -> None:
     """In a dip of buckled paper bare paper inside of a drawn shape is darker than all around, as a pale wash would be; but
     only a wash has a step at the line."""
@@ -180,7 +194,7 @@ def test_blotched_paper_goes_and_ink_stays(medium: str) -> None:
     assert planes.alpha[cover == 1].mean() > 250
 
 
-@pytest.mark.parametrize("seed", [4, 6])
+@pytest.mark.parametrize("seed", [4, pytest.param(6, marks=pytest.mark.proof)])
 def test_mottled_paper_is_paper_on_both_sides_of_a_line(seed: int) -> None:
     """What lies inside a frame is as light as what lies outside, on the whole, though not beside the line: blotches are no
     step. The light goes on through both."""

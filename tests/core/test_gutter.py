@@ -27,7 +27,7 @@ def page(shade: NDArray, channels: int = 3) -> tuple[NDArray, NDArray, NDArray]:
     return np.asarray(picture, np.float32), field, cv2.dilate(ink, np.ones((5, 5))) == 0
 
 
-@pytest.mark.parametrize("channels", [1, 3])
+@pytest.mark.parametrize("channels", [pytest.param(1, marks=pytest.mark.proof), 3])
 @pytest.mark.parametrize(
     ("at", "lean", "level"), [(380, 24, False), (0, 0, False), (1049, 0, True)], ids=["spread", "page", "foot"]
 )

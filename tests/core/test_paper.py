@@ -27,7 +27,14 @@ from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, smooth_noise
 
 
-@pytest.mark.parametrize("light", [Light(0.05), Light(0.4, vignette=0.3), SHADOW], ids=["flat", "fall-off", "shadow"])
+@pytest.mark.parametrize(
+    "light",
+    [
+        pytest.param(Light(0.05), id="flat"),
+        pytest.param(Light(0.4, vignette=0.3), id="fall-off", marks=pytest.mark.proof),
+        pytest.param(SHADOW, id="shadow"),
+    ],
+)
 def test_light_is_found_on_paper_and_under_marks(light: Light) -> None:
     """The field lies within 1 % of the truth (median) and 3 % (95 %), marks or not."""
     scan, readings = pen_scan(light), pen_sheet(light).readings

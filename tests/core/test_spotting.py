@@ -252,7 +252,7 @@ def test_brushes_mend_and_copy_at_every_level() -> None:
     assert mended_pyramid(sheet, beside) is sheet.pyramid  # a stroke beside the sheet does nothing
 
 
-@pytest.mark.parametrize(("medium", "x"), [("gouache", 0.46), ("pen", 0.66)])
+@pytest.mark.parametrize(("medium", "x"), [("gouache", 0.46), pytest.param("pen", 0.66, marks=pytest.mark.proof)])
 def test_after_a_mend_the_view_is_what_it_would_be_afresh(medium: str, x: float) -> None:
     """Only what a mend can change is computed anew: to the pixel the picture without any memory, at full and half size."""
     sheet = colour_sheet() if medium == "gouache" else pen_sheet()
