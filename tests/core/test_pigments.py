@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from sheets import noisy, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.ink.density import InkColour, find_ink
-from woad.core.ink.pigments import tell_inks, thin_share
+from woad.core.ink.pigments import tell_inks
+from woad.core.ink.texture import read_texture
 from woad.core.render.whole import Planes, render_whole
 
 BLUE, RED, BLACK = (2.5, 1.7, 0.5), (0.3, 2.3, 1.8), (2.8, 2.8, 2.8)  # absorbance at full depth, natural log
@@ -77,7 +78,7 @@ def test_a_wash_of_one_pigment_is_no_hatching(depth: float, deep: float) -> None
     x = np.linspace(depth, deep, 800, dtype=np.float32)[None, :, None]
     reflectance = 1 - cover[..., None] * (1 - np.exp(-x * np.array(BLUE, np.float32)))
     crops = [reflectance[y : y + 320, x : x + 320] for y in (200, 520) for x in (100, 400)]
-    assert thin_share(crops, 1040) < 0.1
+    assert read_texture(crops, 1040).thin < 0.1
     assert sheet_of(noisy(reflectance)).readings.medium == "watercolour"
 
 
@@ -87,7 +88,7 @@ def test_depths_of_a_pen_are_one_pigment_and_two_pens_are_two() -> None:
     for reflectance, of_one in ((one, True), (two, False)):
         ink = find_ink([reflectance[240:560, 300:620], reflectance[480:800, 240:560]], 0.02)
         assert tell_inks(reflectance, ink, 0.02).one_pigment is of_one  # type: ignore[arg-type]
-    assert thin_share([one[300:620, 240:560], one[480:800, 240:560]], 1040) > 0.4
+    assert read_texture([one[300:620, 240:560], one[480:800, 240:560]], 1040).thin > 0.4
 
 
 def test_a_lossy_file_leaves_a_coloured_ink_its_hue() -> None:

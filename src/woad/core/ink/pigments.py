@@ -1,5 +1,4 @@
-"""How many inks there are: whether all marks are mixtures of paper and one ink, or depths of one pigment; and whether they
-lie in thin lines."""
+"""How many inks there are: whether all marks are mixtures of paper and one ink, or depths of one pigment."""
 
 from __future__ import annotations
 
@@ -25,11 +24,9 @@ _OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
 _SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
 _EDGE, _LOSSY = 0.04, 0.5  # step between pixels of an edge; share of the hue in it below which a file has lost it
 _DARKEST = 98  # percentile of marks' depth
+_MARK = 0.08  # darkness of a mark
 # How far channels are apart in an ink with a hue, and the least cosine of two readings of one hue.
 _COLOURED, _SAME_HUE = 0.15, 0.8
-_WIDE = 0.0056  # of the sheet's longer side, that no pen's line is wider than
-_FINE = 11  # px of it that tell as well as more
-_MARK = 0.08  # darkness of a mark
 # Even areas of another tone than the ink's own: how wide they are at least, px; by how much of full ink they vary; the shares
 # of it that are neither paper nor ink; and the share of marks in them from which they count.
 _AREA_PX, _EVEN, _PAPER_TO, _INK_FROM, _DEEPER = 7, 0.15, 0.12, 0.75, 1.3
@@ -149,22 +146,3 @@ def _share(vectors: NDArray[np.float32], of: list[NDArray[np.float32]], limit: f
         between = whole - parts[0] * along[0] - parts[1] * along[1]
         off = np.where((parts[0] >= 0) & (parts[1] >= 0), between, off)
     return float((off > limit * limit).mean())
-
-
-def thin_share(crops: Sequence[Plane], long_px: int) -> float:
-    """Of the darkness of marks, the share in lines and grain, with paper between them: next to none of a wash's, nearly all
-    of hatching's. ``crops`` reflectance (h, w, C) at the full size of a sheet whose longer side has ``long_px``.
-
-    Source: opening as a sieve of sizes (Matheron 1975)."""
-    wide = _WIDE * long_px
-    finer = max(wide / _FINE, 1.0)
-    box = np.ones((2 * max(1, round(wide / finer / 2)) + 1,) * 2, np.uint8)
-    total = broad = 0.0
-    for crop in crops:
-        grey = grey_of(crop)
-        size = max(1, round(grey.shape[1] / finer)), max(1, round(grey.shape[0] / finer))
-        dark = 1 - cv2.GaussianBlur(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), (0, 0), 0.7)
-        marks = dark > _MARK
-        total += float(dark[marks].sum())
-        broad += float(np.maximum(cv2.morphologyEx(dark, cv2.MORPH_OPEN, box)[marks], 0).sum())
-    return 1 - broad / total if total else 0.0

@@ -92,11 +92,15 @@ class _Beside:
 def _beside(inner: Plane8, edge_px: float) -> _Beside:
     sigma = 0.8 * edge_width(edge_px) + 0.4
     share = inner.astype(np.float32) * np.float32(1 / 255)
-    weight = _blurred(share, sigma)
-    if weight.shape != share.shape:
-        size = (2 * weight.shape[1], 2 * weight.shape[0])
-        weight = cv2.resize(weight, size, interpolation=cv2.INTER_LINEAR)[: share.shape[0], : share.shape[1]]
-    return _Beside(share, weight, sigma)
+    return _Beside(share, blurred(share, sigma), sigma)
+
+
+def blurred(plane: Plane, sigma: float) -> Plane:
+    """A plane (H, W) blurred by ``sigma`` px, at half its size where that leaves nothing fine."""
+    out = _blurred(plane, sigma)
+    if out.shape != plane.shape:
+        out = cv2.resize(out, (2 * out.shape[1], 2 * out.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(out[: plane.shape[0], : plane.shape[1]])
 
 
 def _blurred(plane: Plane, sigma: float) -> Plane:

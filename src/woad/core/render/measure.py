@@ -15,7 +15,8 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.ink.pencils import Pencil, as_deep, find_pencils
-from woad.core.ink.pigments import ONE_INK, tell_inks, thin_share, with_mean_hue
+from woad.core.ink.pigments import ONE_INK, tell_inks, with_mean_hue
+from woad.core.ink.texture import Texture, read_texture
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.light_field import LightField
@@ -90,13 +91,15 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         elif isinstance(ink, InkColour) and pyramid.channels == 3:
             ink = with_mean_hue(ink, mean_crops, reduced, first_floor)
         weights = _weights(ink, pyramid.channels)
-        thin = thin_share(mean_crops, max(pyramid.width, pyramid.height)) if pyramid.channels == 3 else 0.0
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, thin)
+        texture = Texture()
+        if pyramid.channels == 3:
+            texture = read_texture(mean_crops, max(pyramid.width, pyramid.height))
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, texture)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
-        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and thin > _THIN)))
+        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
@@ -129,6 +132,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         second_ink=second_ink,
         washes=washes_meant,
         one_tone=one_ink and not (washes_meant or inks.tints),
+        crayon=seen is not None and seen.crayon > 0.5 and not one_ink,
         weights=weights,
         ink=ink,
         ink_fold=ink_fold,

@@ -12,6 +12,7 @@ from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil, near_ink
+from woad.core.ink.texture import Texture
 from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.thinning import thinned
 from woad.core.raster.transfer import srgb_decode
@@ -32,6 +33,9 @@ _COLOURED, _BLACK = 0.22, 0.2
 _PEN, _PENCIL = 0.5, 0.58
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
+# Grain from which areas are of coloured pencil, washes' stays below; with shares of half-tones or of what is not thin, as
+# hatching has neither.
+_TOOTH, _TONES, _LINES = (0.17, 0.25), (0.35, 0.5), (0.4, 0.28)
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,7 @@ class Traits:
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
     any were found;
-    ``light_marks`` whether marks are lighter than the paper; ``thin`` share of their darkness that lies in lines and grain;
+    ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -76,11 +80,18 @@ class Traits:
     blue_tone: float = 1.0
     light_marks: bool = False
     thin: float = 0.0
+    grain: float = 0.0
 
     @property
     def washed(self) -> bool:
         """Whether tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
         return self.half_tones > _WASHED and self.broad > _WASHES_BROAD and self.flat > _WASHES_EVEN
+
+    @property
+    def crayon(self) -> float:
+        """How surely marks are of pencils or crayons that let paper through their grain."""
+        toned = max(_ramp(self.half_tones, *_TONES), _ramp(self.thin, *_LINES))
+        return _ramp(self.grain, *_TOOTH) * toned
 
 
 def read_traits(
@@ -89,10 +100,10 @@ def read_traits(
     ink: InkColour | NoEstimate,
     paper_rgb: tuple[int, int, int],
     light_marks: bool,
-    thin_share: float = 0.0,
+    texture: Texture,
 ) -> Traits | None:
-    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with a
-    ``thin_share`` as :func:`woad.core.ink.pigments.thin_share` tells it; None without dark marks."""
+    """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with
+    a ``texture``; None without dark marks."""
     h, w = reduced.shape[:2]
     side = max(h, w)
     grey = np.asarray(cv2.GaussianBlur(grey_of(reduced), (0, 0), 0.6))
@@ -150,7 +161,8 @@ def read_traits(
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
         inks=inks,
         light_marks=light_marks,
-        thin=thin_share,
+        thin=texture.thin,
+        grain=texture.grain,
     )
 
 
@@ -279,6 +291,9 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     washed = float(t.washed)
     one = plain * max((1 - grainy) * (1 - thick), washed)
     several = coloured * (1 - broad) * (1 - small) * max(inks, lined * (1 - blue))
+    # Coloured pencils are that, be their areas broad or not.
+    crayon = t.crayon * (1 - one_ink) * (1 - small) * (1 - blue)
+    graphite = grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - washed)
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
@@ -288,23 +303,25 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
             blue * (1 - broad) * (1 - small),
             f"{seen_blue:.0%} of the marks are light blue under dark ink",
         ),
-        "watercolour": (coloured * broad * pale, "broad, pale, see-through colour"),
-        "gouache": (coloured * broad * (1 - pale), "broad areas of dense colour"),
+        "watercolour": (coloured * broad * pale * (1 - crayon), "broad, pale, see-through colour"),
+        "gouache": (coloured * broad * (1 - pale) * (1 - crayon), "broad areas of dense colour"),
         "print": (aged * plain * (1 - small) * (1 - blue), "one ink on yellowed, blotched paper"),
         "tracing": (
             greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - aged),
             f"grey ink (D {t.density:.2f}) on grey, mottled paper",
         ),
         "pencil": (
-            grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - aged) * (1 - washed),
-            f"half-tones make up {t.half_tones:.0%} of the marks",
+            max(graphite, crayon) * (1 - aged),
+            "colours in grain, with paper between"
+            if crayon > graphite
+            else f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
         "lettering": (
             thick * plain * (1 - grainy) * (1 - aged) * (1 - greyish) * (1 - blue),
             "heavy, even, solid strokes",
         ),
         "pen": (
-            0.25 + 0.75 * max(several, one * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue)),
+            0.25 + 0.75 * (1 - crayon) * max(several, one * (1 - aged) * (1 - small) * (1 - greyish) * (1 - blue)),
             f"{'one coloured ink' if one_ink else 'inks of several colours'} in thin strokes"
             if several > one
             else f"ink of D {t.density:.2f} in {'washes' if washed else 'thin strokes'}",

@@ -56,6 +56,7 @@ class Readings:
     second_ink: bool = False
     washes: bool = False
     one_tone: bool = False
+    crayon: bool = False
     sharpness: float = 0.0
     reverse: float = 0.0
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR

@@ -15,6 +15,7 @@ from woad.core.ink.density import InkColour
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
 from woad.core.knockout.fringe import held_to_marks
+from woad.core.knockout.grain import grain_alpha
 from woad.core.knockout.inner import Inside
 from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
@@ -265,6 +266,8 @@ def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings
     edge_px = 3 / (1 << level)
     if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
         return one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
+    if recipe.body <= 0.5 and readings.crayon:
+        return grain_alpha(rgb, least, recipe.body, edge_px)
     inside: Inside | None = None
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
