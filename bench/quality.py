@@ -1,6 +1,6 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,two-tone,tilt,corners,bow,sharp,faults,medium] [--seeds N]
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,two-tone,tilt,corners,bow,sharp,faults,medium] [--seeds N]
 [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
@@ -23,6 +23,7 @@ import nine
 import nine_rows
 import scan_rows
 from asked import names
+from crayons import crayons_row
 from edge_rows import edges_row
 from folds import folds_row
 from hairs import hairs_row
@@ -134,8 +135,8 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,tilt,corners,bow,sharp,faults,"
-    "medium"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,"
+    "tilt,corners,bow,sharp,faults,medium"
 )
 
 
@@ -164,6 +165,7 @@ def main() -> int:
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
+        "crayons": lambda: crayons_row(first, 2 * args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),
