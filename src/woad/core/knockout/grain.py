@@ -13,10 +13,8 @@ Plane8 = NDArray[np.uint8]
 
 _AROUND = 5 / 3  # edge widths (sigma) over which the colour of a place's pigment is told
 _LEAST = 45.0  # depth that pigment has at least, of 255: a trace of it is no pale paint
-_FULL_AT, _NONE_TO = (
-    0.92,
-    0.03,
-)  # shares of the pigment's colour from which a pixel is full of it, and up to which it is bare
+# Shares of the pigment's colour from which a pixel is full of it, and up to which it is bare.
+_FULL_AT, _NONE_TO = 0.92, 0.03
 
 
 def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plane8:
@@ -50,5 +48,6 @@ def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plan
 
 
 def _grain_beside(edge_px: float) -> Plane8:
+    """As far around as the scan's blur carries a grain's colour."""
     side = 2 * edge_width(edge_px) + 5
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)

@@ -132,7 +132,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         second_ink=second_ink,
         washes=washes_meant,
         one_tone=one_ink and not (washes_meant or inks.tints),
-        crayon=seen is not None and seen.crayon > 0.5 and not one_ink,
+        crayon=seen is not None and seen.crayon > 0.5 and proposal.medium == "pencil" and not one_ink,
         weights=weights,
         ink=ink,
         ink_fold=ink_fold,
