@@ -72,8 +72,8 @@ def _shown(value: object) -> Hashable:
 
     if not isinstance(value, Pyramid):
         return value  # type: ignore[return-value]
-    top = value.levels[0]
-    return hash(top.tobytes()), top.shape, top.dtype.str, getattr(value, "frame", None)
+    top, seen = value.levels[0], getattr(value, "base", value) if value.negative else value
+    return hash(top.tobytes()), top.shape, top.dtype.str, getattr(seen, "frame", None), value.negative
 
 
 @pytest.fixture

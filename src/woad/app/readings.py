@@ -110,11 +110,12 @@ def corners_text(sheet: Sheet) -> str:
 
 
 def paper_after(entry: Entry) -> float:
-    """L* of the paper as it leaves the Paper step: 100 when evened in full."""
+    """L* of the paper as it leaves the Paper step: 100 when evened in full, of dark paper 0."""
     assert entry.sheet is not None and entry.history is not None
     r = entry.sheet.readings
     recipe = make_recipe(entry.history.docket, r)
-    return 100.0 - (100.0 - r.paper_lightness) * (1 - recipe.evening)
+    best = 0.0 if r.negative else 100.0
+    return best + (r.seen_paper_lightness - best) * (1 - recipe.evening)
 
 
 def ink_after(entry: Entry) -> float:

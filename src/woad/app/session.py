@@ -51,7 +51,7 @@ class Session(QObject):
         self.entries: list[Entry] = []
         self.at = -1
         self.step = "knockout"
-        self.backing = "white"
+        self.backing, self._lent = "white", False  # whether the backing is lent to a sheet of light marks
         self.wipe = False
         self.wipe_at = 0.5
         self.before_held = False
@@ -73,6 +73,7 @@ class Session(QObject):
         self.grid = False
         self.unit = "mm"
         self.spot_zoom = 1
+        self.sheet_changed.connect(self._suit_backing)
         self.folder: Path = Path.cwd() / "out"
         self.folder_chosen = False
         self.scans: set[Path] = set()  # files that were opened; nothing is ever written over them
@@ -199,6 +200,15 @@ class Session(QObject):
         self.sheet_chosen.emit()
         self.pile_changed.emit()
         self.sheet_changed.emit()
+
+    def _suit_backing(self) -> None:
+        """Light marks are not seen on white, which gives way to the dark backing for as long as such a sheet is chosen."""
+        if self.entry is None or self.entry.sheet is None:
+            return
+        light = self.entry.sheet.readings.negative
+        if light != self._lent and self.backing == ("white" if light else "dark"):
+            self.look(backing="dark" if light else "white")
+        self._lent = light
 
     def _seen(self) -> None:
         if self.entry is not None:

@@ -16,6 +16,7 @@ from woad.app.widgets.takes_list import TakesList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
+from woad.core.render.negative import as_seen
 from woad.core.render.recipe import is_one_ink, make_recipe, resolve_points, resting_sharpness
 
 
@@ -106,7 +107,7 @@ class InkPanel(StepPanel):
         self.drop_out.show_entry(entry, docket)
         self.brush.refresh()
         self.before.show_text("none found" if r.ink_density is None else f"D {r.ink_density:.2f}")
-        rgb = " ".join(str(v) for v in recipe.ink_rgb)
+        rgb = " ".join(str(v) for v in as_seen(recipe.ink_rgb, entry.sheet.readings.negative))
         self.after.show_text(f"D {docket.ink.darkness:.2f} · RGB {rgb}" if recipe.one_ink else self.tr("each its own"))
         self.tones.show_text("–" if not r.ink else f"{r.ink.half_tones:.0%}")  # type: ignore[union-attr]
         checks = entry.checks

@@ -33,6 +33,12 @@ class PaperPanel(StepPanel):
             self.tr("Takes all hue out of the marks; by itself only where they have none to speak of")
         )
         self.add_named(self.tr("Neutral"), self.neutral)
+        self.ground = Choice(
+            (("auto", self.tr("By itself")), ("light", self.tr("Light")), ("dark", self.tr("Dark"))), self
+        )
+        self.ground.chosen.connect(lambda value: session.change("paper.ground", value, self.tr("Paper is")))
+        self.ground.setToolTip(self.tr("Dark paper goes, and the light marks on it stay"))
+        self.add_named(self.tr("Paper is"), self.ground)
         self.ruling = Choice(((True, self.tr("Taken off")), (False, self.tr("Kept"))), self)
         self.ruling.chosen.connect(lambda value: session.change("paper.ruling", value, self.tr("Ruling")))
         self.ruling.setToolTip(
@@ -77,6 +83,9 @@ class PaperPanel(StepPanel):
         self.neutral.setEnabled(docket.paper.on)
         by_itself = self.tr("By itself: on") if not one_ink and is_neutral(docket, r) else self.tr("By itself")
         self.neutral.button("auto").setText(by_itself if docket.paper.neutral == "auto" else self.tr("By itself"))
+        self.ground.show_value(docket.paper.ground)
+        found = self.tr("It is dark") if docket.paper.ground == "auto" and r.negative else self.tr("By itself")
+        self.ground.button("auto").setText(found)
         self.ruling.show_value(docket.paper.ruling)
         self.ruling.setEnabled(docket.paper.on)
         self.printed.show_text("" if r.ruling is None else ruling_text(r.ruling, entry.sheet.ppi))
@@ -86,8 +95,8 @@ class PaperPanel(StepPanel):
         self.behind.setVisible(r.reverse > 0)
         self.brush.refresh()
         self.uneven.setText(f"{1 - 1 / max(r.unevenness, 1):.0%} uneven")
-        self.before.show_text(f"L* {r.paper_lightness:.1f}")
-        self.cast.show_text(cast_text(r.paper_rgb))
+        self.before.show_text(f"L* {r.seen_paper_lightness:.1f}")
+        self.cast.show_text(cast_text(r.seen_paper_rgb))
         self.after.show_text(f"L* {paper_after(entry):.1f}")
         self.noise.show_text(f"D {r.clearing:.3f}")
         self.share.show_text(f"{r.paper_share:.0%}")

@@ -124,8 +124,8 @@ class ScanPanel(StepPanel):
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])
         profile = self.tr(", profile") if header.profile else ""
         self.kind.show_text(f"{_KINDS[header.kind]}, {header.bits} bit{profile}")
-        self.paper.show_text(" ".join(str(v) for v in r.paper_rgb))
-        self.cast.show_text(cast_text(r.paper_rgb))
+        self.paper.show_text(" ".join(str(v) for v in r.seen_paper_rgb))
+        self.cast.show_text(cast_text(r.seen_paper_rgb))
 
     def _verdict(self, entry: Entry) -> str:
         """The sentence of the fault that is pointed at, else of the scan as a whole."""

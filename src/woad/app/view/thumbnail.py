@@ -21,15 +21,19 @@ _FINER = 6  # times its own size, at least, that a thumbnail is reduced from
 
 @dataclass(frozen=True, eq=False)
 class Thumbnail:
-    """``black`` (h, w, 3) is the art over black, ``alpha`` (h, w) its coverage; uint8."""
+    """``black`` (h, w, 3) is the art over black, ``alpha`` (h, w) its coverage; uint8. ``light`` marks are those of dark
+    paper."""
 
     black: Image8
     alpha: Image8
+    light: bool
 
     def over(self, backing: str, bright: tuple[int, int, int]) -> Image8:
         """The art on a backing, (h, w, 4) uint8 in the byte order of Qt's RGB32. Checks and pictures are for the view: on
-        them the pile shows white."""
-        back = flat("white" if backing in ("checks", "picture") else backing, bright)
+        them the pile shows white. Light marks, which are not seen on white, lie on dark then."""
+        if backing in ("white", "checks", "picture"):
+            backing = "dark" if self.light else "white"
+        back = flat(backing, bright)
         behind = np.multiply.outer(255.0 - self.alpha, np.asarray(back, np.float32) / 255)
         seen = np.rint(np.minimum(self.black + behind, 255)).astype(np.uint8)
         return np.asarray(cv2.cvtColor(seen, cv2.COLOR_RGB2BGRA))
@@ -47,17 +51,17 @@ def make_thumbnail(sheet: Sheet, docket: Docket, side: int, cache: RegionCache |
     picture = render_region(sheet, docket, "knockout", level, Region(0, 0, w, h), cache)
     factor = side / max(w, h)
     small = max(1, round(w * factor)), max(1, round(h * factor))
-    return _over_black(picture, *small)
+    return _over_black(picture, *small, sheet.readings.negative)
 
 
-def _over_black(picture: Picture, w: int, h: int) -> Thumbnail:
+def _over_black(picture: Picture, w: int, h: int, light: bool) -> Thumbnail:
     rgb, alpha = picture.rgb, picture.alpha
     if isinstance(rgb, tuple):
         assert alpha is not None
         few = to_size(alpha, w, h)
         black = np.rint(np.multiply.outer(few / np.float32(255), np.asarray(rgb, np.float32)))
-        return Thumbnail(black.astype(np.uint8), few)
+        return Thumbnail(black.astype(np.uint8), few, light)
     if alpha is None:
-        return Thumbnail(to_size(rgb, w, h), np.full((h, w), 255, np.uint8))
+        return Thumbnail(to_size(rgb, w, h), np.full((h, w), 255, np.uint8), light)
     black = np.asarray(cv2.multiply(rgb, cv2.merge([alpha] * 3), scale=1 / 255))
-    return Thumbnail(to_size(black, w, h), to_size(alpha, w, h))
+    return Thumbnail(to_size(black, w, h), to_size(alpha, w, h), light)

@@ -15,7 +15,8 @@ Colour8 = tuple[int, int, int]
 class PaperSettings(Settings):
     """Settings of the Paper step. ``at`` are places said to be paper, and with ``only`` all there is to go by;
     ``neutral`` takes all hue out of the marks; ``ruling`` takes printed lines, squares and dots off the paper, and a margin;
-    ``blotches`` ``None`` takes off what shows through from the reverse side, if that was found."""
+    ``blotches`` ``None`` takes off what shows through from the reverse side, if that was found; ``ground`` tells whether the
+    paper is light, or dark with light marks on it."""
 
     on: bool = True
     evening: Annotated[
@@ -27,6 +28,7 @@ class PaperSettings(Settings):
         number("Blotches", 0, 0.6, "%", 0.01, "What is nowhere as dark as this share of full ink is taken for paper."),
     ] = None
     neutral: Literal["auto", "on", "off"] = "auto"
+    ground: Literal["auto", "light", "dark"] = "auto"
     ruling: bool = True
     at: Places = ()
     only: bool = False

@@ -15,6 +15,7 @@ from woad.core.editions.edition import NO_CUTOUT, Destination, Edition, write_ed
 from woad.core.errors import Impossible
 from woad.core.estimate import NoEstimate
 from woad.core.paper.ruling import Ruling
+from woad.core.render.negative import as_seen
 from woad.core.render.recipe import make_recipe, resolve_points
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import corners_in_force, tilt_in_force
@@ -87,8 +88,9 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         "medium_why": r.medium_why,
         "one_ink": recipe.one_ink,
         "paper": {
-            "rgb": list(r.paper_rgb),
-            "lightness": round(r.paper_lightness, 2),
+            "rgb": list(r.seen_paper_rgb),
+            "lightness": round(r.seen_paper_lightness, 2),
+            "dark": r.negative,
             "unevenness": round(r.unevenness, 3),
             "noise_density": round(r.clearing, 4),
             "reverse": round(r.reverse, 3),
@@ -98,7 +100,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         },
         "ink": {
             "density_scan": None if r.ink_density is None else round(r.ink_density, 3),
-            "rgb_written": list(recipe.ink_rgb) if recipe.one_ink else None,
+            "rgb_written": list(as_seen(recipe.ink_rgb, r.negative)) if recipe.one_ink else None,
             "points": {"paper": points.paper, "middle": round(points.middle, 4), "ink": round(points.ink, 4)},
             "doubt": grey.reason if grey is not None else None,
             "drop_out": [[round(v, 3) for v in colour] for colour in recipe.dropped],

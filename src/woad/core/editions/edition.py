@@ -21,6 +21,9 @@ Format = Literal["png", "jpeg", "tiff"]
 KINDS = ("cutout", "paper", "darken")
 SUFFIX: dict[str, str] = {"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}
 NO_CUTOUT = "Knock-out is off, so there is no cut-out to write. Nothing was written; turn it on, or write only the paper edition."
+NOTHING_DARK = (
+    "The marks are lighter than their paper: a darkening version shows nothing. It was not written; use a cut-out."
+)
 Progress = Callable[[float], None]
 
 
@@ -118,6 +121,8 @@ def _darken(planes: Planes) -> Any:
     """The cut-out on white: white leaves what lies beneath as it is. Grey when every mark is."""
     if planes.alpha is None:
         raise Impossible(NO_CUTOUT)
+    if planes.light:
+        raise Impossible(NOTHING_DARK)
     if planes.rgb is None:
         import pyvips
 

@@ -18,8 +18,9 @@ _RIM, _BROAD = 0.02, 0.015  # share of the longer side: how wide the border is, 
 _BROAD_SHARE = 0.15  # of what is light: a sheet on a dark table is broad, and so is paper that paint leaves
 
 
-def on_dark_ground(guide: Plane) -> bool:
-    """Whether a sheet has a dark ground with light strokes on it, and no paper. ``guide`` (h, w) log light."""
+def on_dark_ground(guide: Plane, broad_from: float = _BROAD) -> bool:
+    """Whether a sheet has a dark ground with light strokes on it, and no light paper. ``guide`` (h, w) log
+    light; ``broad_from`` which share of the longer side no stroke is wider than."""
     step = max(1, max(guide.shape) // _ENOUGH_PX)
     guide = guide[::step, ::step]
     dark = guide < float(np.percentile(thinned(guide.ravel()), 99.5)) - _DARKER
@@ -32,6 +33,6 @@ def on_dark_ground(guide: Plane) -> bool:
     low, high = np.percentile(guide[dark], [25, 75])
     if high - low > _ONE_TONE:
         return False
-    side = max(3, round(_BROAD * long))
+    side = max(3, round(broad_from * long))
     broad = cv2.morphologyEx((~dark).astype(np.uint8), cv2.MORPH_OPEN, np.ones((side, side), np.uint8))
     return float(broad.sum()) < _BROAD_SHARE * float((~dark).sum())

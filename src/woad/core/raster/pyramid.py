@@ -87,12 +87,38 @@ class Pyramid:
         """Number of the smallest level."""
         return len(self.levels) - 1
 
+    @property
+    def negative(self) -> bool:
+        """Whether it shows the negative of its scan."""
+        return False
+
     def level_for(self, long_side_px: int) -> int:
         """The first level whose longer side is at most ``long_side_px``."""
         for number in range(len(self.levels)):
             if self.holds(number) and max(self.size(number)) <= long_side_px:
                 return number
         return self.deepest
+
+
+class Negative(Pyramid):
+    """The negative of a pyramid, made as it is read and never held."""
+
+    def __init__(self, base: Pyramid) -> None:
+        super().__init__(base.levels)
+        object.__setattr__(self, "base", base)  # a frozen value: set once, here
+
+    base: Pyramid
+
+    def size(self, level: int) -> tuple[int, int]:
+        return self.base.size(level)
+
+    def read(self, level: int, box: Region) -> Pixels:
+        pixels = self.base.read(level, box)
+        return np.asarray(np.bitwise_not(pixels))
+
+    @property
+    def negative(self) -> bool:
+        return not self.base.negative
 
 
 def build_pyramid(pixels: Pixels, smallest_px: int = 96, lean: bool = False) -> Pyramid:

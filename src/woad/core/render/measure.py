@@ -94,7 +94,8 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         texture = Texture()
         if pyramid.channels == 3:
             texture = read_texture(mean_crops, max(pyramid.width, pyramid.height))
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, light_marks is not None, texture)
+        toned = light_marks is not None or pyramid.negative
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(reduced, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
@@ -148,6 +149,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         if washes or not one_ink
         else None,
         inside_cell_px=1 << base,
+        negative=pyramid.negative,
     )
 
 

@@ -12,7 +12,7 @@ from woad.core.docket.model import Docket
 from woad.core.docket.touches import Touch
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.hand import BrushStroke, stroke_strength
-from woad.core.raster.pyramid import Pixels, Pyramid
+from woad.core.raster.pyramid import Negative, Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.measure import FIELD_PX
@@ -70,7 +70,8 @@ def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
         patch = make_patch(box, before, without_streak(before, one, box.x if one.upright else box.y))
         if patch is not None:
             patches.append(patch)
-    return squared_pyramid(Mended(sheet.scan, tuple(patches)), sheet.frame)
+    squared = squared_pyramid(Mended(sheet.scan, tuple(patches)), sheet.frame)
+    return Negative(squared) if sheet.pyramid.negative else squared
 
 
 def look_for_folds(pyramid: Pyramid, ppi: float) -> tuple[Fold, ...]:

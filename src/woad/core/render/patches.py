@@ -56,6 +56,10 @@ class Mended(Pyramid):
         """The same without the newest patch."""
         return Mended(self.base, self.patches[:-1]) if len(self.patches) > 1 else self.base
 
+    @property
+    def negative(self) -> bool:
+        return self.base.negative
+
     def size(self, level: int) -> tuple[int, int]:
         return self.base.size(level)
 

@@ -17,7 +17,7 @@ from woad.core.raster.transfer import linear_light, srgb_encode
 from woad.core.render.hand import on_sheet
 from woad.core.render.measure import FIELD_PX
 from woad.core.render.recipe import drop_out_refusal
-from woad.core.render.region import render_region
+from woad.core.render.region import region_at_work
 from woad.core.render.sheet import Sheet
 
 _HALF = 3  # px around a click that are read
@@ -105,14 +105,14 @@ def _one_tone(linear: NDArray[np.float32], share: float) -> tuple[NDArray[np.flo
 
 
 def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tuple[int, int, int] | None:
-    """Colour (sRGB) of the cut-out on white around a place of the scan; None beside the sheet."""
+    """Colour (sRGB), as the steps see it, of the cut-out on white around a place of the scan; None beside the sheet."""
     at = on_sheet([place], sheet.frame)
     if not at:
         return None
     w, h = sheet.pyramid.size(0)
     x, y = min(int(at[0][0] * w), w - 1), min(int(at[0][1] * h), h - 1)
     box = Region(x - 2, y - 2, 5, 5).clip(w, h)
-    picture = render_region(sheet, docket, "knockout", 0, box)
+    picture = region_at_work(sheet, docket, "knockout", 0, box)
     own = np.asarray(picture.rgb) if picture.alpha is None else over_white(picture.rgb, picture.alpha)
     r, g, b = np.median(own.reshape(-1, 3), axis=0).astype(int).tolist()
     return r, g, b

@@ -13,6 +13,8 @@ from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil
 from woad.core.paper.lighter import LightMarks
 from woad.core.paper.ruling import Ruling
+from woad.core.raster.colour import lightness
+from woad.core.raster.transfer import srgb_decode
 
 NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
 
@@ -31,7 +33,8 @@ class Readings:
     ``weights`` (C,) that fold channels for one ink; ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp
     masking that gives edges back what the scan blurred; ``reverse`` how dark, as a share of full ink, what shows through
     from the other side is at most; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
-    ``inside_cell_px`` lie inside paint, None for one ink without washes;
+    ``inside_cell_px`` lie inside paint, None for one ink without washes; ``negative`` whether all of this was read on the
+    sheet's negative, as its paper is dark;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -63,6 +66,21 @@ class Readings:
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR
     inside: NDArray[np.uint8] | None = None
     inside_cell_px: int = 1
+    negative: bool = False
+
+    @property
+    def seen_paper_rgb(self) -> tuple[int, int, int]:
+        """The paper's colour on the scan, encoded 0..255."""
+        r, g, b = self.paper_rgb
+        return (255 - r, 255 - g, 255 - b) if self.negative else self.paper_rgb
+
+    @property
+    def seen_paper_lightness(self) -> float:
+        """L* of the paper on the scan."""
+        if not self.negative:
+            return self.paper_lightness
+        r, g, b = srgb_decode(np.array(self.seen_paper_rgb, np.float32) / 255).tolist()
+        return lightness((r, g, b))
 
     @property
     def clearing(self) -> float:

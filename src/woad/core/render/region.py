@@ -31,6 +31,7 @@ from woad.core.render.automatic import (
 from woad.core.render.cut_readings import cutting_of
 from woad.core.render.cutting import Cutting, cut
 from woad.core.render.mix import mix_cut_outs
+from woad.core.render.negative import as_seen
 from woad.core.render.recipe import Recipe, Work, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import plane_of, squared_pyramid
@@ -73,6 +74,15 @@ def render_region(
     ``box`` lies on ``level`` of :func:`step_pyramid` and must be on the image. Tiles equal the whole. ``before`` is the
     squared sheet before Paper. A take that is mixed in is part of the picture from Paper on.
     """
+    picture = region_at_work(sheet, docket, step, level, box, cache)
+    turned = sheet.readings.negative and step not in ("scan", "square")
+    return Picture(as_seen(picture.rgb, turned), picture.alpha) if turned else picture
+
+
+def region_at_work(
+    sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None = None
+) -> Picture:
+    """The same as the steps see it: of dark paper, from Paper on, its negative."""
     other = None if step in PLAIN else docket.mixed_in()
     own = _render(sheet, docket, step, level, box, cache)
     if other is None or docket.mix is None:
@@ -140,7 +150,8 @@ class Spot:
 
 
 def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: int, cache: RegionCache) -> Spot:
-    """Readings under the pointer: colour as it leaves ``step`` over white, density after Paper, coverage."""
+    """Readings under the pointer: colour as it leaves ``step`` over white (light marks over black), density after Paper,
+    coverage."""
     box = Region(x, y, 1, 1)
     if step in ("scan", "square"):
         # Before the sheet is squared and measured there is colour, but no paper to read density against.
@@ -152,7 +163,7 @@ def read_spot(sheet: Sheet, docket: Docket, step: str, level: int, x: int, y: in
     rgb = np.asarray(picture.rgb, np.float32).reshape(-1, 3)[0]
     covered = 1.0 if cut.alpha is None else float(cut.alpha[0, 0]) / 255
     if picture.alpha is not None:
-        rgb = rgb * covered + 255 * (1 - covered)
+        rgb = rgb * covered + (0 if sheet.readings.negative else 255) * (1 - covered)
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
     folded = evened_tile(sheet, recipe, level, tile, cache).folded

@@ -12,6 +12,7 @@ from woad.core.render.found import Found as FoundStrays
 from woad.core.render.hand import on_sheet
 from woad.core.render.lighting import NOTHING_SAID, Said
 from woad.core.render.measure import measure
+from woad.core.render.negative import for_work
 from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
@@ -21,7 +22,8 @@ from woad.core.square.frame import Frame
 @dataclass(frozen=True, eq=False)
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
-    taken on the latter, so nothing outside the trim frame has a part in them. ``set_ppi`` is the user's; ``strays`` are
+    taken on the latter, so nothing outside the trim frame has a part in them; of dark paper, as ``ground`` says, it is the
+    negative. ``set_ppi`` is the user's; ``strays`` are
     what was found when the sheet was last looked over, None before that; ``mends`` and
     ``held`` keep patches, and the newest whole-sheet planes, that were made for it.
 
@@ -38,6 +40,7 @@ class Sheet:
     scale: float = 1.0
     set_ppi: float | None = None
     said: Said = NOTHING_SAID
+    ground: str = "auto"
     strays: FoundStrays | None = None
     mends: PatchStore = field(default_factory=PatchStore, repr=False)
     held: PatchStore = field(default_factory=lambda: PatchStore(10), repr=False)
@@ -72,7 +75,8 @@ class Sheet:
 def is_square(sheet: Sheet, docket: Docket) -> bool:
     """Whether the sheet is squared, and measured, as the docket says."""
     frame = _frame_for(sheet, docket)
-    return frame == sheet.frame and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
+    same = frame == sheet.frame and docket.paper.ground == sheet.ground
+    return same and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
 
 
 def _said(docket: Docket, frame: Frame) -> Said:
@@ -95,13 +99,14 @@ def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:
     """The sheet squared as the docket says, measured anew if that moves its pixels or something else was said of it."""
     frame = _frame_for(sheet, docket)
-    said = _said(docket, frame)
-    if frame == sheet.frame and said != sheet.said:
+    said, ground = _said(docket, frame), docket.paper.ground
+    same = frame == sheet.frame and ground == sheet.ground
+    if same and said != sheet.said:
         readings = measure(sheet.pyramid, not sheet.settled, said)
         return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)  # strays are looked for anew
-    if frame == sheet.frame:
+    if same:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
-    pyramid = squared_pyramid(sheet.scan, frame)
+    pyramid = for_work(squared_pyramid(sheet.scan, frame), ground)
     readings = measure(pyramid, not sheet.settled, said)
     return Sheet(
         sheet.original,
@@ -114,6 +119,7 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
         sheet.scale,
         docket.scan.ppi,
         said,
+        ground,
     )
 
 
@@ -133,11 +139,13 @@ def make_sheet(
         found = find_square(scan) if docket.square.on else NOT_LOOKED
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
-    pyramid = squared_pyramid(scan, frame)
+    ground = docket.paper.ground
+    pyramid = for_work(squared_pyramid(scan, frame), ground)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)
     store = PatchStore() if mends is None else mends
-    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, mends=store)
+    ppi = docket.scan.ppi
+    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, ppi, said, ground, mends=store)
 
 
 def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:

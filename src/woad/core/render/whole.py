@@ -22,6 +22,7 @@ from woad.core.render.cutting import Cutting, cut
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
+from woad.core.render.negative import as_seen
 from woad.core.render.recipe import Recipe, make_recipe
 from woad.core.render.sheet import Sheet
 from woad.core.render.steps import aligned, cleared, fine_px, ink_step, knockout_step, paper_step, without
@@ -41,7 +42,7 @@ class Planes:
 
     One ink: ``tone`` (H, W) encoded coverage before Knock-out, ``alpha`` after it (the same array when Knock-out takes
     nothing), ``ink_rgb`` the colour. Colour: ``rgb`` (H, W, 3) straight colour and ``alpha``; ``paper_rgb`` the picture
-    with paper. ``alpha`` is None when Knock-out is off.
+    with paper. ``alpha`` is None when Knock-out is off. ``light`` marks are those of dark paper.
     """
 
     ink_rgb: tuple[int, int, int]
@@ -49,10 +50,23 @@ class Planes:
     alpha: Plane8 | None
     rgb: Plane8 | None
     paper_rgb: Plane8 | None
+    light: bool = False
 
 
 def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None) -> Planes:
     """Compute every pixel of a sheet. Raises :class:`Cancelled` soon after ``stop`` is set."""
+    planes = _whole(sheet, docket, progress, stop)
+    return _turned(planes) if sheet.readings.negative else planes
+
+
+def _turned(planes: Planes) -> Planes:
+    """Planes of a negative as they are seen: light marks, on paper that is black."""
+    rgb = None if planes.rgb is None else as_seen(planes.rgb, True)
+    paper = as_seen(_on_paper(planes, slice(None)), True)
+    return Planes(as_seen(planes.ink_rgb, True), None, planes.alpha, rgb, paper, True)
+
+
+def _whole(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
     other = docket.mixed_in()
     if other is None or docket.mix is None:
         return _render(sheet, docket, progress, stop)[0]
