@@ -26,7 +26,8 @@ pytestmark = pytest.mark.filterwarnings("error")
 
 CHOICES: dict[str, tuple[object, ...]] = {
     "scan.ppi": (None, 50, 1200), "square.turn": (0, 90, 180), "square.mirror": (True, False), "paper.on": (True, False),
-    "paper.neutral": ("auto", "on", "off"), "ink.on": (True, False), "ink.halftones": ("auto", "inked", "seen"),
+    "paper.neutral": ("auto", "on", "off"), "paper.ground": ("auto", "light", "dark"), "ink.on": (True, False),
+    "ink.halftones": ("auto", "inked", "seen"),
     "ink.drop_out": ("off", "auto", ((120, 170, 220),)), "ink.two_tone": ("off", "shape", "where"),
     "spotting.on": (True, False), "spotting.strays": ("dirt", "small", "none"), "knockout.colour": ("auto", "keep", "one ink"),
     "knockout.see_through": (True, False), "edge.on": (True, False), "edge.thin": (True, False), "edge.unit": ("px", "mm"),

@@ -14,11 +14,13 @@ from numpy.typing import NDArray
 from captures import drawn_sheet, image_file, shot
 from command import woad
 from sheets import noisy, pixels, sheet_of
+from woad.core.docket.knocking import TonePick
 from woad.core.docket.model import Docket
 from woad.core.raster.pyramid import Negative, build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
 from woad.core.render.negative import looks_dark
+from woad.core.render.places import read_place_at, shown_colour
 from woad.core.render.region import read_spot, render_region
 from woad.core.render.sheet import Sheet, make_sheet, resquare
 from woad.core.render.whole import render_whole
@@ -95,6 +97,26 @@ def test_what_is_seen_is_what_is_written() -> None:
     assert np.abs(part.alpha.astype(int) - planes.alpha[100:360, 150:370]).max() <= 48
     half = render_region(one, FLAT, "knockout", 1, Region(0, 0, 400, 320))
     assert half.rgb == render_region(one, FLAT, "knockout", 0, Region(0, 0, 9, 9)).rgb
+
+
+def test_colours_are_picked_as_they_are_seen() -> None:
+    """Gold that is picked reads as gold, and goes as a tone of it; black, which is not there, takes nothing."""
+    one = sheet(GOLD)
+    y, x = (int(v) for v in np.argwhere(cv2.erode((lettered(GOLD)[1] > 0.99).astype(np.uint8), np.ones((9, 9))) > 0)[0])
+    place = (x / 800, y / 640)
+    seen, reading = shown_colour(one, FLAT, place), read_place_at(one, *place)
+    assert seen is not None and reading is not None
+    for colour in (seen, reading.colour):
+        assert colour[0] > colour[2] + 60
+    whole = render_whole(one, FLAT).alpha
+    assert whole is not None
+    for colour, left in ((seen, 0.1), ((0, 0, 0), 1.0)):
+        tones = (TonePick(at=place, colour=colour, reach=40),)
+        alpha = render_whole(one, FLAT.with_setting("knockout.tones", tones)).alpha
+        assert alpha is not None
+        assert float(alpha.astype(np.float32).sum()) / float(whole.astype(np.float32).sum()) == pytest.approx(
+            left, abs=0.12
+        )
 
 
 def test_it_can_be_said_either_way_and_back() -> None:

@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.docket.knocking import EdgeSettings, KnockoutSettings
+from woad.core.docket.knocking import EdgeSettings, KnockoutSettings, TonePick
 from woad.core.docket.model import Docket
 from woad.core.knockout.enclosed import find_enclosed
 from woad.core.knockout.removing import hangs_together
@@ -16,6 +16,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.automatic import automatic_cut
 from woad.core.render.cutting import Cutting, cut, make_cutting
 from woad.core.render.hand import on_sheet
+from woad.core.render.negative import as_seen
 from woad.core.render.sheet import Sheet
 from woad.core.units import mm_to_px
 
@@ -39,6 +40,7 @@ def cutting_of(sheet: Sheet, docket: Docket) -> Cutting | None:
         key = ("tone", source, knockout.tones[: number + 1])
         make = partial(_together, sheet, docket, level, number)
         together.append(sheet.held.made(key, make) if tone.together else None)
+    knockout = knockout.model_copy(update={"tones": _at_work(knockout.tones, sheet)})
     whole = partial(make_cutting, knockout, edge, sheet.frame, sheet.ppi, cells, 1 << level, tuple(together))
     return sheet.held.made(("cutting", source, knockout, edge, sheet.ppi), whole)  # type: ignore[no-any-return]
 
@@ -46,6 +48,13 @@ def cutting_of(sheet: Sheet, docket: Docket) -> Cutting | None:
 def _upstream(sheet: Sheet, docket: Docket) -> object:
     """What the automatic cut-out depends on."""
     return sheet.readings, sheet.strays, docket.paper, docket.ink, docket.spotting, docket.knockout.by_itself()
+
+
+def _at_work(tones: tuple[TonePick, ...], sheet: Sheet) -> tuple[TonePick, ...]:
+    """Picked tones as the steps see them."""
+    if not sheet.readings.negative:
+        return tones
+    return tuple(tone.model_copy(update={"colour": as_seen(tone.colour, True)}) for tone in tones)
 
 
 def _cells(sheet: Sheet, docket: Docket, level: int) -> Plane8:
@@ -58,7 +67,7 @@ def _cells(sheet: Sheet, docket: Docket, level: int) -> Plane8:
 
 def _together(sheet: Sheet, docket: Docket, level: int, number: int) -> Plane8:
     """Where the picked tone hangs together with its place, on what the tones before it have left."""
-    tones = docket.knockout.tones
+    tones = _at_work(docket.knockout.tones, sheet)
     w, h = sheet.pyramid.size(level)
     box = Region(0, 0, w, h)
     picture = automatic_cut(sheet, docket, level, box)

@@ -16,6 +16,7 @@ from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import linear_light, srgb_encode
 from woad.core.render.hand import on_sheet
 from woad.core.render.measure import FIELD_PX
+from woad.core.render.negative import as_seen
 from woad.core.render.recipe import drop_out_refusal
 from woad.core.render.region import region_at_work
 from woad.core.render.sheet import Sheet
@@ -51,7 +52,8 @@ def read_place_at(sheet: Sheet, x: float, y: float) -> PlaceReading | None:
     own = np.median(colours[order[: max(1, len(order) // 2)]], axis=0)
     rgb = np.rint(srgb_encode(np.clip(np.resize(own, 3) if own.size == 1 else own, 0, 1)) * 255).astype(int)
     middle = float(np.median(colours.mean(axis=1)))
-    return PlaceReading((int(rgb[0]), int(rgb[1]), int(rgb[2])), float(abs(np.log10(np.clip(middle, 1e-3, 1)))))
+    colour = as_seen((int(rgb[0]), int(rgb[1]), int(rgb[2])), sheet.readings.negative)
+    return PlaceReading(colour, float(abs(np.log10(np.clip(middle, 1e-3, 1)))))
 
 
 def refuse_place(sheet: Sheet, docket: Docket, kind: str, x: float, y: float) -> str | None:
@@ -105,7 +107,7 @@ def _one_tone(linear: NDArray[np.float32], share: float) -> tuple[NDArray[np.flo
 
 
 def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tuple[int, int, int] | None:
-    """Colour (sRGB), as the steps see it, of the cut-out on white around a place of the scan; None beside the sheet."""
+    """Colour (sRGB) of the cut-out on white, or light marks on black, around a place of the scan; None beside the sheet."""
     at = on_sheet([place], sheet.frame)
     if not at:
         return None
@@ -115,4 +117,4 @@ def shown_colour(sheet: Sheet, docket: Docket, place: tuple[float, float]) -> tu
     picture = region_at_work(sheet, docket, "knockout", 0, box)
     own = np.asarray(picture.rgb) if picture.alpha is None else over_white(picture.rgb, picture.alpha)
     r, g, b = np.median(own.reshape(-1, 3), axis=0).astype(int).tolist()
-    return r, g, b
+    return as_seen((int(r), int(g), int(b)), sheet.readings.negative)

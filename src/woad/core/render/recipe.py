@@ -15,6 +15,7 @@ from woad.core.ink.dropout import Colour, refusal
 from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.core.render.negative import as_seen
 from woad.core.render.readings import Readings, full_from
 
 _BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
@@ -211,7 +212,7 @@ def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
         return ()
     ink = ink_of(readings)
     if wish != "auto":
-        picked = tuple(_linear_colour(colour) for colour in wish)
+        picked = tuple(_linear_colour(colour, readings) for colour in wish)
         return () if refusal(picked, ink) else picked
     colours: tuple[Colour, ...] = ()
     for pencil in () if isinstance(readings.pencils, NoEstimate) else readings.pencils:
@@ -220,8 +221,9 @@ def dropped(docket: Docket, readings: Readings) -> tuple[Colour, ...]:
     return colours
 
 
-def _linear_colour(colour: tuple[int, int, int]) -> Colour:
-    r, g, b = srgb_decode(np.array(colour, np.float32) / 255).tolist()
+def _linear_colour(colour: tuple[int, int, int], readings: Readings) -> Colour:
+    """A colour as it was seen, as the steps see it."""
+    r, g, b = srgb_decode(np.array(as_seen(colour, readings.negative), np.float32) / 255).tolist()
     return r, g, b
 
 
@@ -237,7 +239,7 @@ def drop_out_refusal(colours: tuple[tuple[int, int, int], ...], readings: Readin
     """Why these colours (sRGB) cannot be dropped on this sheet, or None."""
     if len(readings.weights) != 3:
         return "the scan is grey, so no colour can be told from the ink"
-    return refusal([_linear_colour(colour) for colour in colours], ink_of(readings))
+    return refusal([_linear_colour(colour, readings) for colour in colours], ink_of(readings))
 
 
 def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float]:

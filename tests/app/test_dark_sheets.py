@@ -1,0 +1,47 @@
+"""Light marks on dark paper, in the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from captures import drawn_sheet, shot
+from sheets import pixels, png_bytes
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """The view lends the dark backing while such a sheet is chosen; the panel says it and can have it otherwise; the file has
+    white marks without their paper."""
+    ink = 1 - drawn_sheet(400, 480)[..., 0] / 0.86
+    light = np.asarray(0.04 + 0.75 * np.clip(ink, 0, 1)[..., None] * np.ones(3), np.float32)
+    (tmp_path / "chalk.png").write_bytes(png_bytes(shot(light)))
+    (tmp_path / "plain.png").write_bytes(png_bytes(shot(drawn_sheet(400, 480))))
+    session, panel = window.session, window.panels["paper"]
+    window.open_files([tmp_path / "chalk.png", tmp_path / "plain.png"])
+    arrive(window)
+    session.change("square.on", False, "as it lies")
+    session.go_to("paper")
+    settle(window)
+    assert session.entry.sheet.readings.negative and session.backing == "dark"
+    assert panel.ground.button("auto").text() == "It is dark"
+    assert session.entry.thumb.over("white", (0, 0, 0))[5, 5, :3].max() < 60
+    QTest.mouseClick(panel.ground.button("light"), LEFT)
+    settle(window)
+    assert not session.entry.sheet.readings.negative and session.backing == "white"
+    session.undo()
+    settle(window)
+    assert session.backing == "dark"
+    window.write(False)
+    settle(window)
+    cut = pixels(session.folder / "chalk-cutout.png")
+    full, bare = ink > 0.9, ink < 0.05
+    assert np.median(cut[..., 3][full]) == 255 and np.median(cut[..., 3][bare]) == 0
+    assert cut[..., :3][full & (cut[..., 3] > 250)].min() > 240
+    session.choose(1)
+    settle(window)
+    assert session.backing == "white"
