@@ -1,7 +1,7 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,two-tone,tilt,corners,bow,sharp,faults,medium] [--seeds N]
-[--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,two-tone,tilt,corners,bow,sharp,faults,medium]
+[--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ import nine_rows
 import scan_rows
 from asked import names
 from crayons import crayons_row
+from dark import dark_row
 from edge_rows import edges_row
 from folds import folds_row
 from hairs import hairs_row
@@ -135,7 +136,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,"
     "tilt,corners,bow,sharp,faults,medium"
 )
 
@@ -165,7 +166,7 @@ def main() -> int:
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
-        "crayons": lambda: crayons_row(first, 2 * args.seeds),
+        "crayons": lambda: crayons_row(first, 2 * args.seeds), "dark": lambda: dark_row(first, 4 * args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

@@ -61,7 +61,7 @@ def test_light_ink_is_cut_out_of_dark_paper(ink: tuple[float, ...]) -> None:
     deep = cv2.erode((cover > 0.99).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     assert planes.alpha[far].mean() < 0.1 and np.percentile(planes.alpha[far], 99.9) <= 4
     assert planes.alpha[deep].min() >= 250
-    assert abs(float(planes.alpha.astype(np.float32).sum()) / 255 / float(cover.sum()) - 1) < 0.15
+    assert abs(float(planes.alpha.astype(np.float32).sum()) / 255 / float(cover.sum()) - 1) < 0.05
     r, g, b = planes.ink_rgb
     if ink is WHITE:
         assert min(r, g, b) > 250

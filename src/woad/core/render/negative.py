@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Negative, Pyramid
-from woad.core.raster.transfer import linear_light
+from woad.core.raster.transfer import linear_light, srgb_decode, srgb_encode
 
 Plane8 = NDArray[np.uint8]
 Colour8 = tuple[int, int, int]
@@ -36,6 +36,15 @@ def looks_dark(pyramid: Pyramid) -> bool:
         return False
     light = np.maximum(grey_of(linear_light(pixels)), np.float32(_FAINTEST))
     return on_dark_ground(np.asarray(np.log(light)), _BROAD)
+
+
+def half_density(paper: float, ink: float) -> float:
+    """Density, on the negative, of a pixel that light ink covers by half. ``paper`` is the negative's paper, linear 0..1, and
+    ``ink`` the reflectance of full ink against it. Light adds where it was recorded, and not on the negative of what encodes
+    it: there such a pixel is nearly as dark as full ink."""
+    given = srgb_decode(1 - srgb_encode(np.array([paper, paper * ink], np.float32)))
+    half = srgb_decode(1 - srgb_encode(given.mean(keepdims=True)))
+    return float(-np.log10(max(float(half[0]) / paper, 1e-3)))
 
 
 @overload

@@ -15,7 +15,7 @@ from woad.core.ink.dropout import Colour, refusal
 from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
-from woad.core.render.negative import as_seen
+from woad.core.render.negative import as_seen, half_density
 from woad.core.render.readings import Readings, full_from
 
 _BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
@@ -99,10 +99,17 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         # Half covered is what full ink of the hump's own density would cover by half: how far the hump's light flank
         # reaches, which counts as full as well, must not make edges bolder.
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
-        middle = resting_middle(
-            paper, max(full, ink), reading_of(docket, readings, one_ink), darkest(docket.ink.darkness)
-        )
+        reading = reading_of(docket, readings, one_ink)
+        middle = resting_middle(paper, max(full, ink), reading, darkest(docket.ink.darkness))
+        if readings.negative and reading == "inked":
+            middle = half_density(_folded_paper(readings), readings.ink_fold)
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
+
+
+def _folded_paper(readings: Readings) -> float:
+    """The paper's linear value, folded as the ink is."""
+    linear = srgb_decode(np.array(readings.paper_rgb, np.float32) / 255)
+    return float(np.clip(linear @ np.resize(readings.weights, 3) / np.resize(readings.weights, 3).sum(), 0.05, 1))
 
 
 def _black_point(docket: Docket, readings: Readings) -> float:
