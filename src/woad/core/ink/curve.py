@@ -23,11 +23,13 @@ Plane = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class TonePoints:
-    """Densities of the three flags: ``paper`` becomes bare, ``ink`` full, ``middle`` half covered."""
+    """Densities of the three flags: ``paper`` becomes bare, ``ink`` full, ``middle`` half covered. Of light ink on dark paper
+    they are the negative's, whose paper is ``negative`` in linear light, 0..1; None of any other sheet."""
 
     paper: float
     middle: float
     ink: float
+    negative: float | None = None
 
 
 def encoded_share(share: NDArray[np.floating], ink_reflectance: float) -> Plane:
@@ -49,6 +51,17 @@ def _share(paper: float, ink: float, r: NDArray[np.floating]) -> Plane:
     return np.asarray(np.clip((top - np.asarray(r, np.float32)) / max(top - bottom, 1e-4), 0, 1), np.float32)
 
 
+def light_given(paper: float, r: NDArray[np.floating]) -> Plane:
+    """The linear light that was recorded where a negative has the reflectance ``r`` against a ``paper`` of that linear value."""
+    return srgb_decode(1 - srgb_encode(np.clip(np.float32(paper) * np.asarray(r, np.float32), 0, 1)))
+
+
+def _light_share(points: TonePoints, paper: float, r: NDArray[np.floating]) -> Plane:
+    """Geometric coverage by light ink: light adds where it was recorded, and not on the negative of what encodes it."""
+    low, high = light_given(paper, of_density(np.array([points.paper, points.ink])))
+    return np.asarray(np.clip((light_given(paper, r) - low) / max(high - low, 1e-4), 0, 1), np.float32)
+
+
 def resting_middle(paper: float, ink: float, reading: Reading, ink_reflectance: float) -> float:
     """The density that is half covered when the middle point does nothing."""
     half = 0.5
@@ -67,6 +80,8 @@ def coverage_curve(points: TonePoints, reading: Reading, ink_reflectance: float,
     """
 
     def plain(values: NDArray[np.floating]) -> Plane:
+        if reading == "inked" and points.negative is not None:
+            return _light_share(points, points.negative, values)
         share = _share(points.paper, points.ink, values)
         return share if reading == "inked" else encoded_share(share, ink_reflectance)
 

@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.ink.curve import light_given
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Negative, Pyramid
-from woad.core.raster.transfer import linear_light, srgb_decode, srgb_encode
+from woad.core.raster.transfer import linear_light
 
 Plane8 = NDArray[np.uint8]
 Colour8 = tuple[int, int, int]
@@ -40,10 +41,8 @@ def looks_dark(pyramid: Pyramid) -> bool:
 
 def half_density(paper: float, ink: float) -> float:
     """Density, on the negative, of a pixel that light ink covers by half. ``paper`` is the negative's paper, linear 0..1, and
-    ``ink`` the reflectance of full ink against it. Light adds where it was recorded, and not on the negative of what encodes
-    it: there such a pixel is nearly as dark as full ink."""
-    given = srgb_decode(1 - srgb_encode(np.array([paper, paper * ink], np.float32)))
-    half = srgb_decode(1 - srgb_encode(given.mean(keepdims=True)))
+    ``ink`` the reflectance of full ink against it."""
+    half = light_given(1.0, light_given(paper, np.array([1.0, ink])).mean(keepdims=True))
     return float(-np.log10(max(float(half[0]) / paper, 1e-3)))
 
 

@@ -93,6 +93,7 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
     # to be black, with a red seal beside it as well.
     own = readings.ink_point if one_ink else _black_point(docket, readings)
     paper = docket.ink.paper or 0.0
+    negative = _folded_paper(readings) if readings.negative else None
     ink = max(own if docket.ink.ink is None else docket.ink.ink, paper + 0.05)
     middle = docket.ink.middle
     if middle is None:
@@ -101,9 +102,9 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
         reading = reading_of(docket, readings, one_ink)
         middle = resting_middle(paper, max(full, ink), reading, darkest(docket.ink.darkness))
-        if readings.negative and reading == "inked":
-            middle = half_density(_folded_paper(readings), readings.ink_fold)
-    return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink)
+        if negative is not None and reading == "inked":
+            middle = half_density(negative, readings.ink_fold)
+    return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink, negative)
 
 
 def _folded_paper(readings: Readings) -> float:
