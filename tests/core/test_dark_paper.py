@@ -166,6 +166,8 @@ def test_the_command_writes_light_marks_and_says_why_they_darken_nothing(tmp_pat
     assert cut[..., 3][lettered()[1] == 0].mean() < 1
     assert cut[..., :3][cut[..., 3] == 255].min() > 245
     assert pixels(tmp_path / "out" / "chalk-paper.png")[5:60, 5:60].max() <= 3
+    told = json.loads(woad("report", "--json", scan).stdout)
+    assert {fault["code"] for fault in told["faults"]} <= {"low_ppi"}  # light marks are no uneven light
     refused = woad("clean", scan, "--out", tmp_path / "dark", "--keep-frame", "--editions", "darken")
     assert refused.returncode == 1
     assert "lighter than their paper" in refused.stderr

@@ -15,6 +15,7 @@ from woad.core.paper.lighter import LightMarks
 from woad.core.paper.ruling import Ruling
 from woad.core.raster.colour import lightness
 from woad.core.raster.transfer import srgb_decode
+from woad.core.render.negative import as_seen
 
 NOT_LOOKED_FOR = NoEstimate("no colour was looked for")
 
@@ -71,8 +72,7 @@ class Readings:
     @property
     def seen_paper_rgb(self) -> tuple[int, int, int]:
         """The paper's colour on the scan, encoded 0..255."""
-        r, g, b = self.paper_rgb
-        return (255 - r, 255 - g, 255 - b) if self.negative else self.paper_rgb
+        return as_seen(self.paper_rgb, self.negative)
 
     @property
     def seen_paper_lightness(self) -> float:

@@ -110,7 +110,7 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
 def _folded_paper(readings: Readings) -> float:
     """The paper's linear value, folded as the ink is."""
     linear = srgb_decode(np.array(readings.paper_rgb, np.float32) / 255)
-    return float(np.clip(linear @ np.resize(readings.weights, 3) / np.resize(readings.weights, 3).sum(), 0.05, 1))
+    return float(np.average(linear, weights=np.resize(readings.weights, 3)))
 
 
 def _black_point(docket: Docket, readings: Readings) -> float:

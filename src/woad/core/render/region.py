@@ -76,7 +76,7 @@ def render_region(
     """
     picture = region_at_work(sheet, docket, step, level, box, cache)
     turned = sheet.readings.negative and step not in ("scan", "square")
-    return Picture(as_seen(picture.rgb, turned), picture.alpha) if turned else picture
+    return Picture(as_seen(picture.rgb, turned), picture.alpha)
 
 
 def region_at_work(

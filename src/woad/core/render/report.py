@@ -19,6 +19,7 @@ from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render import faults as faults_of
 from woad.core.render.faults import Fault
+from woad.core.render.negative import looks_dark
 from woad.core.render.squaring import SURE, Found
 from woad.core.scan.blocks import (
     BEST,
@@ -31,7 +32,7 @@ from woad.core.scan.blocks import (
 )
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
-from woad.core.scan.light import find_light_faults
+from woad.core.scan.light import LightFaults, find_light_faults
 from woad.core.scan.noise import paper_noise
 from woad.core.scan.resampled import SCALED, rhythm
 from woad.core.scan.sharpness import edge_width
@@ -40,6 +41,7 @@ Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 _LIGHT_PX, _CROP_PX = 900, 256
+_LIGHT_MARK = 2.0  # times the usual light of dark paper, from which there is a mark
 _CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.3, 0.6
 _GRID = 0.1  # a smoothed grid of blocks from which the picture was compressed heavily
 _NO_FADED, _TOGETHER = 0.11, 0.8  # clearness of pictures that were not; share of a whole that two traces make
@@ -76,7 +78,7 @@ def look_at_scan(
     inside = _inside(found, encoded.shape[:2], float(1 << base))
     # The light is looked at on the other core.
     with ThreadPoolExecutor(1) as beside:
-        lit = beside.submit(lambda: find_light_faults(np.asarray(srgb_decode(encoded), np.float32), inside))
+        lit = beside.submit(_light_faults, scan, encoded, inside)
         crops, calm, areas = _crops(scan, encoded, inside, base)
         burnt, burnt_at = burnt_share(encoded, inside)
         light = lit.result()
@@ -108,6 +110,16 @@ def look_at_scan(
     bits = _depth(scan, original)
     points.append(Point("Bit depth", f"{bits} bit", ""))
     return ScanReport(tuple(sorted(faults, key=lambda f: f.mendable)), tuple(points))
+
+
+def _light_faults(scan: Pyramid, encoded: Plane, inside: Mask) -> LightFaults:
+    """The light's faults; of dark paper those that it shows beside its marks."""
+    linear = np.asarray(srgb_decode(encoded), np.float32)
+    if looks_dark(scan):
+        grey = grey_of(linear)
+        marks = (grey > _LIGHT_MARK * float(np.median(grey))).astype(np.uint8)
+        inside = inside & (cv2.dilate(marks, np.ones((9, 9), np.uint8)) == 0)
+    return find_light_faults(linear, inside)
 
 
 # -- looking -------------------------------------------------------------------------------------------------------

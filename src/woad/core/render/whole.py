@@ -61,9 +61,11 @@ def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None,
 
 def _turned(planes: Planes) -> Planes:
     """Planes of a negative as they are seen: light marks, on paper that is black."""
-    rgb = None if planes.rgb is None else as_seen(planes.rgb, True)
-    paper = as_seen(_on_paper(planes, slice(None)), True)
-    return Planes(as_seen(planes.ink_rgb, True), None, planes.alpha, rgb, paper, True)
+    paper = _on_paper(planes, slice(None))
+    for plane in (planes.rgb, paper):
+        if plane is not None:
+            np.invert(plane, out=plane)  # its own: a large sheet has no room for another
+    return Planes(as_seen(planes.ink_rgb, True), None, planes.alpha, planes.rgb, paper, True)
 
 
 def _whole(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
