@@ -93,7 +93,8 @@ def test_a_soft_shadow_is_light_though_a_frame_cuts_it_off() -> None:
     assert np.percentile(off, 95) < 0.03
 
 
-@pytest.mark.parametrize("seed", [pytest.param(1, marks=pytest.mark.proof), 3])
+@pytest.mark.proof
+@pytest.mark.parametrize("seed", [1, 3])
 def test_a_soft_shadow_is_followed_through_a_sheet_full_of_strokes(seed: int) -> None:
     """Strokes cut the shadow into patches with no way to the light; broad ones and blacks stand between them."""
     light = Light(0.15, vignette=0.15, shadow=0.45, shadow_at=0.7, penumbra=0.16)

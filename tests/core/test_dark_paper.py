@@ -19,10 +19,10 @@ from woad.core.docket.model import Docket
 from woad.core.raster.pyramid import Negative, build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.automatic import RegionCache
-from woad.core.render.negative import looks_dark
+from woad.core.render.negative import for_work, looks_dark
 from woad.core.render.places import read_place_at, shown_colour
 from woad.core.render.region import read_spot, render_region
-from woad.core.render.sheet import Sheet, make_sheet, resquare
+from woad.core.render.sheet import Sheet, resquare
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light
 
@@ -125,10 +125,7 @@ def test_it_can_be_said_either_way_and_back() -> None:
     light = resquare(one, FLAT.with_setting("paper.ground", "light"))
     assert not light.readings.negative and not light.pyramid.negative
     assert resquare(light, FLAT).readings.negative
-    plain = make_sheet(
-        one.original, build_pyramid(shot(drawn_sheet(400, 480))), FLAT.with_setting("paper.ground", "dark")
-    )
-    assert plain.readings.negative
+    assert for_work(build_pyramid(shot(drawn_sheet(400, 480))), "dark").negative
 
 
 @pytest.mark.parametrize("kind", ["pen", "sheet on a dark table", "night", "black"])

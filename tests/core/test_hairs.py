@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
 from numpy.typing import NDArray
 
 from sheets import png_bytes
@@ -68,6 +69,7 @@ def test_a_pens_lines_over_a_wash_are_no_hairs() -> None:
     assert sum(not one.dust for one in find_hairs(seen(hairs, 0.5), 300)) == 4
 
 
+@pytest.mark.proof
 def test_a_fine_pens_short_strokes_over_a_wash_stay() -> None:
     """Strokes of 0.2 mm that end where they end are as thin as hairs, but deeper than one could be; hairs beside them go. A
     photo tells no size: there a pen of 0.35 mm is as thin."""

@@ -54,6 +54,7 @@ def test_pencil_is_told_from_pen() -> None:
     assert abs(readings.ink.reflectance[1] - 0.13) < 0.06
 
 
+@pytest.mark.proof
 def test_ink_stands_out_from_coarse_toned_paper_with_white_paint_on_it() -> None:
     """Brown paper whose fibres vary by 8 % of its light; white lines are no noise of it."""
     rng = np.random.default_rng(9)

@@ -87,7 +87,8 @@ def test_dots_that_are_hardly_seen_are_found(ink: NDArray[np.float32]) -> None:
     assert on_paper(np.full((H, W), 0.5, np.float32), ink, grey=0.955).readings.ruling is None
 
 
-@pytest.mark.parametrize("kind", [pytest.param("lines", marks=pytest.mark.proof), "squares"])
+@pytest.mark.proof
+@pytest.mark.parametrize("kind", ["lines", "squares"])
 def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.float32]) -> None:
     """A red margin that bends and leans, and a second line close by it: nothing stays, the ink across them is whole, and the
     sheet is not taken for ink over a coloured pencil."""

@@ -83,6 +83,7 @@ def test_good_scans_have_no_faults() -> None:
         assert codes(image) == set()
 
 
+@pytest.mark.proof
 def test_grey_paint_among_other_paint_is_no_uneven_light() -> None:
     """A stone grey of no hue, wholly within a dark red, is paint; nothing around it lies in such light."""
     linear = np.full((960, 700, 3), 0.85, np.float32)

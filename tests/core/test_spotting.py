@@ -93,6 +93,7 @@ def test_faint_strokes_and_wide_stipple_are_no_dirt() -> None:
     assert sum(around(after, at) == 0 for at in dust) >= 34
 
 
+@pytest.mark.proof
 def test_dots_of_all_sizes_far_apart_are_no_dust() -> None:
     """Dots that a hand set millimetres apart, photographed a little soft, on a sheet without dust: hardly one goes."""
     rng = np.random.default_rng(5)
@@ -345,6 +346,7 @@ def test_a_large_sheet_without_a_view_is_looked_over_too() -> None:
     assert found[0] and found[0] == found[1]
 
 
+@pytest.mark.proof
 def test_what_is_of_the_hue_of_blue_ink_is_no_hair_and_a_grey_one_is() -> None:
     """Two thin bent lines that are alike, alone on a sheet of blue strokes: the blue one was drawn, the grey one fell."""
     rng = np.random.default_rng(8)
