@@ -45,3 +45,8 @@ def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tm
     session.choose(1)
     settle(window)
     assert session.backing == "white"
+    session.look(backing="dark")  # one's own choice is nobody's to take back
+    for number in (0, 1):
+        session.choose(number)
+        settle(window)
+        assert session.backing == "dark"

@@ -51,7 +51,8 @@ class Session(QObject):
         self.entries: list[Entry] = []
         self.at = -1
         self.step = "knockout"
-        self.backing, self._lent = "white", False  # whether the backing is lent to a sheet of light marks
+        self.backing = "white"
+        self._light = self._lent = False  # whether a sheet of light marks is chosen; and was lent the dark backing
         self.wipe = False
         self.wipe_at = 0.5
         self.before_held = False
@@ -205,10 +206,15 @@ class Session(QObject):
         """Light marks are not seen on white, which gives way to the dark backing for as long as such a sheet is chosen."""
         if self.entry is None or self.entry.sheet is None:
             return
-        light = self.entry.sheet.readings.negative
-        if light != self._lent and self.backing == ("white" if light else "dark"):
-            self.look(backing="dark" if light else "white")
-        self._lent = light
+        light, before = self.entry.sheet.readings.negative, self._light
+        self._light = light
+        if light and not before and self.backing == "white":
+            self._lent = True
+            self.look(backing="dark")
+        elif self._lent and not light:
+            self._lent = False
+            if self.backing == "dark":
+                self.look(backing="white")
 
     def _seen(self) -> None:
         if self.entry is not None:
