@@ -62,8 +62,13 @@ def _light_share(points: TonePoints, paper: float, r: NDArray[np.floating]) -> P
     return np.asarray(np.clip((light_given(paper, r) - low) / max(high - low, 1e-4), 0, 1), np.float32)
 
 
-def resting_middle(paper: float, ink: float, reading: Reading, ink_reflectance: float) -> float:
-    """The density that is half covered when the middle point does nothing."""
+def resting_middle(
+    paper: float, ink: float, reading: Reading, ink_reflectance: float, negative: float | None = None
+) -> float:
+    """The density that is half covered when the middle point does nothing; ``negative`` as in :class:`TonePoints`."""
+    if reading == "inked" and negative is not None:
+        ends = light_given(negative, of_density(np.array([paper, ink])))
+        return float(-np.log10(max(float(light_given(1.0, ends.mean(keepdims=True))[0]) / negative, 1e-3)))
     half = 0.5
     if reading == "seen":
         black = float(srgb_encode(np.array([ink_reflectance], np.float32))[0])

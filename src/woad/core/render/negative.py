@@ -5,11 +5,9 @@ from __future__ import annotations
 
 from typing import overload
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.ink.curve import light_given
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Negative, Pyramid
@@ -39,13 +37,6 @@ def looks_dark(pyramid: Pyramid) -> bool:
     return on_dark_ground(np.asarray(np.log(light)), _BROAD)
 
 
-def half_density(paper: float, ink: float) -> float:
-    """Density, on the negative, of a pixel that light ink covers by half. ``paper`` is the negative's paper, linear 0..1, and
-    ``ink`` the reflectance of full ink against it."""
-    half = light_given(1.0, light_given(paper, np.array([1.0, ink])).mean(keepdims=True))
-    return float(-np.log10(max(float(half[0]) / paper, 1e-3)))
-
-
 @overload
 def as_seen(colour: Colour8, negative: bool) -> Colour8: ...
 @overload
@@ -59,4 +50,4 @@ def as_seen(colour: Colour8 | Plane8, negative: bool) -> Colour8 | Plane8:
     if isinstance(colour, tuple):
         r, g, b = colour
         return 255 - r, 255 - g, 255 - b
-    return np.asarray(cv2.bitwise_not(colour), np.uint8).reshape(colour.shape)
+    return np.invert(colour)

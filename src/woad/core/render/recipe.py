@@ -15,7 +15,7 @@ from woad.core.ink.dropout import Colour, refusal
 from woad.core.ink.edge_softness import MOST_IN_COLOUR
 from woad.core.raster.codes import Table8, table_8bit
 from woad.core.raster.transfer import srgb_decode, srgb_encode
-from woad.core.render.negative import as_seen, half_density
+from woad.core.render.negative import as_seen
 from woad.core.render.readings import Readings, full_from
 
 _BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
@@ -101,9 +101,7 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         # reaches, which counts as full as well, must not make edges bolder.
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
         reading = reading_of(docket, readings, one_ink)
-        middle = resting_middle(paper, max(full, ink), reading, darkest(docket.ink.darkness))
-        if negative is not None and reading == "inked":
-            middle = half_density(negative, readings.ink_fold)
+        middle = resting_middle(paper, max(full, ink), reading, darkest(docket.ink.darkness), negative)
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink, negative)
 
 

@@ -143,9 +143,10 @@ def make_sheet(
     pyramid = for_work(squared_pyramid(scan, frame), ground)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)
-    store = PatchStore() if mends is None else mends
-    ppi = docket.scan.ppi
-    return Sheet(original, scan, found, frame, pyramid, readings, not quick, scale, ppi, said, ground, mends=store)
+    return Sheet(
+        original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, ground,
+        mends=PatchStore() if mends is None else mends,
+    )  # fmt: skip
 
 
 def load_sheet(original: Original, docket: Docket | None = None) -> Sheet:
