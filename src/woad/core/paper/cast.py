@@ -34,11 +34,12 @@ _CELL = 3  # px of a cell of light
 _BOX3, _BOX5, _BOX9 = (np.ones((side, side), np.uint8) for side in (3, 5, 9))
 
 
-def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float) -> Plane:
+def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float, drawn: Mask) -> Plane:
     """Light (gh, gw, C), linear, with what such shadows take that ``grid``, the light as it was found, has not.
 
     ``logs`` (h, w, C) log light of a reduced sheet; of its blocks of ``block`` px the paper's ``tone`` and how light it would
-    be without shadow, ``lit``, (bh, bw) both; ``spread`` the paper's. The cells get as fine as these shadows ask for.
+    be without shadow, ``lit``, and which show soft shading, ``drawn``, (bh, bw) all; ``spread`` the paper's. The cells get as
+    fine as these shadows ask for.
 
     Source: normalized convolution (Knutsson and Westin 1993), from wide to close.
     """
@@ -53,10 +54,11 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     surface = cv2.resize(spanning(lit, block, h, w), size, interpolation=cv2.INTER_AREA)
     closed = cv2.morphologyEx(cv2.GaussianBlur(grey, (0, 0), 0.7), cv2.MORPH_CLOSE, _STROKE)
     marks = (grey < closed - max(_GRAIN, _PER_SPREAD * spread)) | (grey < surface - _DEEP)
-    told = 1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)
+    shaded = cv2.resize(spanning(drawn.astype(np.float32), block, h, w), size, interpolation=cv2.INTER_AREA) > 0
+    told = (1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)) * ~shaded
     light, weight = mean_of(small, told, _AROUND[0])
     paper = np.where(weight > _TOLD, grey_of(light), closed)
-    shadow, other = _shadows(paper - surface, told, light - paper[..., None])
+    shadow, other = _shadows(paper - surface, told, light - paper[..., None], shaded)
     if not shadow.any():
         return grid
     away = np.asarray(cv2.distanceTransform((~shadow).astype(np.uint8), cv2.DIST_L2, 3))
@@ -88,9 +90,10 @@ def _bridged(off: Plane, told: Plane) -> Plane:
     return np.asarray(out * near[..., None], np.float32)
 
 
-def _shadows(off: Plane, bare: Plane, hue: Plane) -> tuple[Mask, Mask]:
+def _shadows(off: Plane, bare: Plane, hue: Plane, shaded: Mask) -> tuple[Mask, Mask]:
     """Which places lie in such shadows: by how much the paper is ``off`` the light outside, where it is ``bare``, 0..1, and
-    its ``hue`` (h, w, C), the channels' difference from grey. And which are something else as dark, or the edge of it."""
+    its ``hue`` (h, w, C), the channels' difference from grey; not where it is ``shaded`` by hand. And which are something else
+    as dark, or the edge of it."""
     gradient = np.hypot(*(cv2.Sobel(off, cv2.CV_32F, x, 1 - x, scale=1 / 8) for x in (1, 0)))
     hard = cv2.dilate((gradient > _HARD).astype(np.uint8), _BOX5) > 0
     dark = off < -_LOST
@@ -98,7 +101,9 @@ def _shadows(off: Plane, bare: Plane, hue: Plane) -> tuple[Mask, Mask]:
     usual = np.median(outside.reshape(-1, hue.shape[2]), axis=0) if len(outside) else 0
     tint = np.asarray(hue - usual, np.float32)
     # What is drawn in a shadow has edges, and is cut out of it by them.
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((dark & ~hard).astype(np.uint8), connectivity=4)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        (dark & ~hard & ~shaded).astype(np.uint8), connectivity=4
+    )
     out = np.zeros(off.shape, bool)
     for i in range(1, count):
         if stats[i, cv2.CC_STAT_AREA] < _LEAST * off.size:
@@ -111,4 +116,4 @@ def _shadows(off: Plane, bare: Plane, hue: Plane) -> tuple[Mask, Mask]:
         if border_of(own).sum() > _BORDER * min(off.shape) and soft and plain:
             apart = np.asarray(tint - cast, np.float32)
             out |= own & (highest(apart) - lowest(apart) < _HUED)  # a pale wash in it has another hue
-    return out, hard | (dark & ~out)
+    return out, hard | shaded | (dark & ~out)

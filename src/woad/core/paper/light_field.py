@@ -26,6 +26,7 @@ from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.gutter import Gutter, find_gutter
+from woad.core.paper.shading import shading_of
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.toned import without_light_marks
@@ -91,13 +92,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
         hue = hues(logs, guide, tone, spread, size)
         lit = low_order(tone, share)
-        fitting = of_paper_hue(tone, hue, share, lit)
+        drawn = shading_of(tone, share, lit, spread)
+        fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
         cells = without(cutting.result(), fitting < 0.5)
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     # Told by the sheet as it is, before any shadow is taken out.
-    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread)
+    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread, drawn=drawn)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
         shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)
@@ -108,8 +110,12 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         guide, cells = grey_of(logs), relit(cells, shadow.log_light(cells.top.shape, (h, w)))
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
+    if known:
+        # Shading that a shadow's edge runs through shows as a hollow only without it.
+        drawn = drawn | shading_of(tone, share, low_order(tone, share * ~drawn), spread)
+        fitting = fitting * ~drawn
     growth = _QUICK_GROWTH if quick else _GROWTH
-    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), size, growth)
+    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
@@ -135,25 +141,30 @@ def _without_edges(
     cells: Cells,
     parts: NDArray[np.int32],
     blocks: Blocks,
+    drawn: NDArray[np.bool_],
     size: int,
     growth: tuple[tuple[float, float, int], ...],
 ) -> LightField | NoEstimate:
     """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already; ``parts`` numbers the areas
-    that blocks lie in."""
+    that blocks lie in, ``drawn`` are those of soft shading."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
     areas = find_areas(cells, spanning(surface, size, *guide.shape), spread, follow)
-    covered = None
+    paint = spanning(drawn.astype(np.float32), size, *guide.shape) > 0 if drawn.any() else None
     if areas is not None:
+        paint = areas.paint if paint is None else areas.paint | paint
+    covered = None
+    if paint is not None:
         # A block that paint covers in part shows no paper to go by.
-        covered = to_blocks(areas.paint.astype(np.float32), size)
+        covered = to_blocks(paint.astype(np.float32), size)
         share = share * np.maximum(1 - 3 * covered, 0) ** 2
+    if areas is not None:
         surface = to_blocks(cv2.resize(areas.light, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)
     surface = grow(tone, share, surface, spread, growth, covered)
     if covered is not None:
         surface = under_paint(tone, surface, covered, parts)
-    return _refine(logs, guide, surface, spread, size, None if areas is None else areas.paint)
+    return _refine(logs, guide, surface, spread, size, paint)
 
 
 def _refine(
