@@ -1,6 +1,6 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,two-tone,tilt,corners,bow,sharp,faults,medium]
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,two-tone,tilt,corners,bow,sharp,faults,medium]
 [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
@@ -32,6 +32,7 @@ from media import ALL
 from metrics import measure, zones
 from ragged import ragged_row
 from ruled import ruled_row
+from shading import shading_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
@@ -136,7 +137,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,"
     "tilt,corners,bow,sharp,faults,medium"
 )
 
@@ -167,6 +168,7 @@ def main() -> int:
         "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "crayons": lambda: crayons_row(first, 2 * args.seeds), "dark": lambda: dark_row(first, 4 * args.seeds),
+        "shading": lambda: shading_row(first, 4 * args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

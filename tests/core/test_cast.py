@@ -73,7 +73,7 @@ def test_what_is_drawn_is_no_such_shadow(kind: str) -> None:
     lit = np.log(cv2.resize(bare(4), (w, h), interpolation=cv2.INTER_AREA)).mean(axis=2)
     tone = cv2.resize(logs.mean(axis=2), (w, h), interpolation=cv2.INTER_AREA)
     grid = np.exp(np.dstack([lit] * 3)).astype(np.float32)
-    assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006) is grid
+    assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006, np.zeros((h, w), bool)) is grid
 
 
 def test_the_smallest_sheets_in_shadow_are_read_without_a_word() -> None:

@@ -26,7 +26,7 @@ from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.gutter import Gutter, find_gutter
-from woad.core.paper.shading import shading_of
+from woad.core.paper.shading import shading_of, without_shadow
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.toned import without_light_marks
@@ -92,14 +92,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
         hue = hues(logs, guide, tone, spread, size)
         lit = low_order(tone, share)
-        drawn = shading_of(tone, share, lit, spread)
+        drawn = shading_of(tone, lit, spread)
         fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
         cells = without(cutting.result(), fitting < 0.5)
     parts = at_blocks(cutting.result().labels, guide.shape, size)
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     # Told by the sheet as it is, before any shadow is taken out.
-    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread, drawn=drawn)
+    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
         shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)
@@ -111,15 +111,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
     if known:
-        # Shading that a shadow's edge runs through shows as a hollow only without it.
-        drawn = drawn | shading_of(tone, share, low_order(tone, share * ~drawn), spread)
-        fitting = fitting * ~drawn
+        drawn = without_shadow(drawn, tone, share, spread)
+        fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
     field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
-    return replace(field, grid=grid if quick else as_seen(grid))
+    return replace(field, grid=grid if quick else as_seen(grid, drawn=drawn))
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:

@@ -12,6 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.paper.growth import low_order
+
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
@@ -19,26 +21,26 @@ Mask = NDArray[np.bool_]
 # 0.1), and how deep it is where it ends.
 _DRAWN, _ENDS = 0.13, 0.02
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
-_EVEN = 0.5  # share of a block that is even, where it shows a tone and no strokes
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
+_MOSTLY = 0.2  # share of shading that was a hollow before a shadow was taken out of it
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
-def shading_of(tone: Plane, share: Plane, lit: Plane, spread: float) -> Mask:
-    """Blocks of soft shading.
+def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
+    """Blocks of soft shading, and of all else that is drawn and covers blocks.
 
-    Parameters: ``tone`` (gh, gw) log tone of the lightest material per block and ``share`` (gh, gw) of it that is even;
-    ``lit`` (gh, gw) first guess of the paper's log light; ``spread`` the paper's relative standard deviation.
+    Parameters: ``tone`` (gh, gw) log tone of the lightest material per block; ``lit`` (gh, gw) first guess of the paper's
+    log light; ``spread`` the paper's relative standard deviation.
     """
     depth = hollows(np.asarray(tone - lit, np.float32))
-    deep = (depth > _DRAWN) & (share > _EVEN)
-    if int(deep.sum()) < _FEWEST:
-        return np.zeros(tone.shape, bool)
-    around = (depth > max(_ENDS, _PER_SPREAD * spread)).astype(np.uint8)
-    count, numbers = cv2.connectedComponents(around, connectivity=8)
-    drawn = np.bincount(numbers[deep], minlength=count) >= _FEWEST
-    drawn[0] = False
-    return np.asarray(drawn[numbers])
+    return _holding(depth > _DRAWN, depth > max(_ENDS, _PER_SPREAD * spread))
+
+
+def without_shadow(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
+    """``drawn`` (gh, gw) as far as it reaches in ``tone``, out of which a shadow was taken that its rim lay in; ``share``
+    (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
+    lit = low_order(tone, share * ~drawn)
+    return drawn | _holding(drawn, shading_of(tone, lit, spread), _MOSTLY)
 
 
 def hollows(plane: Plane) -> Plane:
@@ -50,3 +52,12 @@ def hollows(plane: Plane) -> Plane:
         if np.array_equal(lower, level):
             return np.asarray(level - plane, np.float32)
         level = lower
+
+
+def _holding(some: Mask, areas: Mask, share: float = 0) -> Mask:
+    """Those of the ``areas`` (gh, gw) that hold more than a spot of ``some`` blocks, and that ``share`` of theirs."""
+    count, numbers = cv2.connectedComponents(areas.astype(np.uint8), connectivity=8)
+    size = np.bincount(numbers.ravel(), minlength=count)
+    held = np.bincount(numbers[some], minlength=count) >= np.maximum(_FEWEST, share * size)
+    held[0] = False
+    return np.asarray(held[numbers])

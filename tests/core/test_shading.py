@@ -1,0 +1,71 @@
+"""Soft tones that are drawn on a sheet keep their density; what comes in from outside the sheet is light all the same."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from sheets import strokes
+from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.shading import hollows, shading_of, without_shadow
+from woad.demo.scanner import Light, light_field, smooth_noise
+
+H, W = 720, 560
+Plane = NDArray[np.float32]
+
+
+def smudge(x: int, y: int, radius: int, deep: float) -> Plane:
+    """Light (H, W) that a rubbed-in tone leaves, which fades out over some 50 px."""
+    blob = cv2.circle(np.zeros((H, W), np.float32), (x, y), radius, 1.0, -1)
+    return np.asarray(1 - deep * cv2.GaussianBlur(blob, (0, 0), 18), np.float32)
+
+
+def picture(art: Plane, field: Plane) -> Plane:
+    rng = np.random.default_rng(4)
+    grain = 1 + 0.008 * smooth_noise((H, W), 2, rng)
+    return np.asarray(field * (art * grain)[..., None] + rng.normal(0, 0.003, (H, W, 1)), np.float32)
+
+
+@pytest.mark.parametrize("light", [Light(0.04), Light(0.25, 40, 0.2), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15)])
+def test_smudged_tones_keep_their_density(light: Light) -> None:
+    """In a scan, in a lamp's fall-off and beside a shadow; the paper beside is as white as ever."""
+    art = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)
+    art = np.asarray(
+        art * (1 - 0.9 * strokes((H, W), 8, np.random.default_rng(2)).astype(np.float32) / 255), np.float32
+    )
+    field = light_field((H, W), light) * np.float32(0.84)
+    found = estimate_light(picture(art, field))
+    assert isinstance(found, LightField)
+    off = np.log(cv2.resize(found.grid, (W, H), interpolation=cv2.INTER_LINEAR) / field).mean(axis=2)
+    tones = (art < 0.9) & (art > 0.3)
+    assert -off[tones].sum() < 0.06 * -np.log(art)[tones].sum()
+    assert np.percentile(np.abs(off[art > 0.998]), 95) < 0.012
+
+
+def test_what_opens_to_the_border_is_no_hollow() -> None:
+    """A pit is as deep as below its lowest way out; a valley that runs to the border has no depth."""
+    plane = np.zeros((12, 16), np.float32)
+    plane[3:8, 3:8] = -1
+    plane[5, 8:16] = -0.25
+    plane[10, :] = -3
+    depth = hollows(plane)
+    assert np.allclose(depth[3:8, 3:8], 0.75)
+    assert not depth[5, 9:].any() and not depth[10].any() and not depth[:3].any()
+
+
+def test_a_shadow_that_comes_in_and_its_fingers_are_not_drawn() -> None:
+    """Nor when an edge that was taken out of it leaves them as hollows; a tone beside is, and what a shadow hid of it."""
+    shape = (40, 32)
+    tone, even = np.zeros(shape, np.float32), np.ones(shape, np.float32)
+    tone[30:, 10:26] = -0.4
+    tone[20:30, 12:16] = tone[20:30, 20:24] = -0.4  # fingers
+    tone[6:12, 6:14] = -0.3
+    drawn = shading_of(tone, np.zeros_like(tone), 0.004)
+    assert drawn[6:12, 6:14].all() and drawn.sum() == 48
+    without = tone.copy()
+    without[30:, 10:26] = 0
+    without[6:12, 14:18] = -0.1
+    more = without_shadow(drawn, without, even, 0.004)
+    assert more[6:12, 6:18].all() and not more[16:].any()
