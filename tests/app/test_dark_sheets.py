@@ -36,6 +36,8 @@ def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tm
     session.undo()
     settle(window)
     assert session.backing == "dark"
+    session.go_to("editions")
+    assert "black paper" in window.editions.ground.text()
     window.write(False)
     settle(window)
     cut = pixels(session.folder / "chalk-cutout.png")
@@ -44,7 +46,7 @@ def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tm
     assert cut[..., :3][full & (cut[..., 3] > 250)].min() > 240
     session.choose(1)
     settle(window)
-    assert session.backing == "white"
+    assert session.backing == "white" and "white paper" in window.editions.ground.text()
     session.look(backing="dark")  # one's own choice is nobody's to take back
     for number in (0, 1):
         session.choose(number)

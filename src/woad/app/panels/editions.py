@@ -32,10 +32,12 @@ class EditionsPanel(StepPanel):
         self.paper, self.paper_format = self._edition(
             self.tr("With paper"), (("PNG", "png"), ("JPEG", "jpeg"), ("TIFF", "tiff"))
         )
-        note = QLabel(self.tr("On clean white paper, for prints and covers."), self)
-        note.setWordWrap(True)
-        note.setProperty("role", "quiet")
-        self.body.addWidget(note)
+        self.on_white = self.tr("On clean white paper, for prints and covers.")
+        self.on_black = self.tr("On even black paper, for prints and covers.")
+        self.ground = QLabel(self.on_white, self)
+        self.ground.setWordWrap(True)
+        self.ground.setProperty("role", "quiet")
+        self.body.addWidget(self.ground)
         self.darken, self.darken_format = self._edition(self.tr("Darkening"), (("PNG", "png"), ("TIFF", "tiff")))
         self.darken.setChecked(False)
         note = QLabel(
@@ -102,6 +104,8 @@ class EditionsPanel(StepPanel):
         self.folder.setText(text if len(text) < 34 else "…" + text[-33:])
         self.folder.setToolTip(text)
         self.pixels.show_text(size_text(entry).split(" · ")[0])
+        dark = entry.sheet is not None and entry.sheet.readings.negative
+        self.ground.setText(self.on_black if dark else self.on_white)
         settled = entry.sheet is not None and entry.sheet.settled
         ready = settled and bool(self.editions())
         self.write.setEnabled(ready)
