@@ -23,7 +23,7 @@ _DRAWN, _ENDS = 0.13, 0.02
 _WAVES = 0.05  # how deep hollows of buckled paper are at most
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
-_MOSTLY = 0.2  # share of shading that was a hollow before a shadow was taken out of it
+_MOSTLY = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -45,8 +45,8 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
 
 
 def without_shadow(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
-    """``drawn`` (gh, gw) as far as it reaches in ``tone``, out of which a shadow was taken that its rim lay in; ``share``
-    (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
+    """``drawn`` blocks and those that hang together with them once the shadow that their rim lay in is out of the ``tone``
+    (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
     lit = low_order(tone, share * ~drawn)
     return drawn | _holding(drawn, shading_of(tone, lit, spread), _MOSTLY)
 
