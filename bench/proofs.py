@@ -7,4 +7,4 @@ import sys
 import pytest
 
 if __name__ == "__main__":
-    sys.exit(pytest.main(["-n", "2", "--dist", "loadfile", "-m", "proof", *sys.argv[1:]]))
+    sys.exit(pytest.main(["-n", "2", "--dist", "worksteal", "-m", "proof", *sys.argv[1:]]))

@@ -106,6 +106,7 @@ def test_pages_of_a_pdf_become_sheets_and_bad_ones_a_sentence(window, settle, tm
     assert "no scanned picture" in window.messages.text.text()
 
 
+@pytest.mark.proof
 def test_pages_are_read_beside_the_window(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A PDF has its place on the pile at once; its pages come in there, and the sheet chosen meanwhile stays so."""
     scans, other = tmp_path / "scans.pdf", tmp_path / "other.png"

@@ -281,6 +281,7 @@ def test_a_sheet_without_ink_stays_usable(window, settle, tmp_path: Path) -> Non
     assert len(said) == 2
 
 
+@pytest.mark.proof
 def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A sheet painted almost to its edge offers its border, in one undo; one with a hard shadow says what stays."""
     rng = np.random.default_rng(2)
@@ -319,6 +320,7 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     assert "hard edge" in panel.shadow.name.text()
 
 
+@pytest.mark.proof
 def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is a print, says what it is, and Kept leaves it."""
     sheet = drawn_sheet(400, 480)
@@ -350,6 +352,7 @@ def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, set
     assert written().mean() < 240
 
 
+@pytest.mark.proof
 def test_the_reverse_side_is_gone_from_the_file_until_blotches_are_set_to_nothing(  # type: ignore[no-untyped-def]
     window, settle, arrive, tmp_path: Path
 ) -> None:

@@ -64,6 +64,7 @@ def test_what_rests_is_seen_on_the_pile_and_comes_back_as_it_was(pile, settle) -
     assert pile.session.docket.square.turn == 90
 
 
+@pytest.mark.proof
 def test_what_rests_is_written_with_its_settings(pile, settle) -> None:  # type: ignore[no-untyped-def]
     """The files of the whole pile are the same whether sheets rest or not, and the pile says that they are written."""
     pile.session.choose(1)

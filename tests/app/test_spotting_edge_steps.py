@@ -304,11 +304,14 @@ def test_all_marks_removed_says_nothing_wrong(desk, settle) -> None:
     assert not written(desk, settle)[5:-5, 5:-5, 3].any()
 
 
-def test_very_many_specks_stay_usable(window, settle, arrive, tmp_path) -> None:
+@pytest.mark.parametrize("many", [1_500, pytest.param(straywork.MANY, marks=pytest.mark.proof)])
+def test_very_many_specks_stay_usable(window, settle, arrive, monkeypatch, tmp_path, many: int) -> None:
     """Very many are counted and drawn as dots, the panel says so, and one setting takes them all off."""
+    monkeypatch.setattr(straywork, "MANY", many)
     rng = np.random.default_rng(2)
-    linear = np.ones((900, 900, 3), np.float32)
-    linear[rng.integers(0, 900, 13_000), rng.integers(0, 900, 13_000)] = 0.3
+    side, drawn = round(10 * many**0.5), round(1.6 * many)
+    linear = np.ones((side, side, 3), np.float32)
+    linear[rng.integers(0, side, drawn), rng.integers(0, side, drawn)] = 0.3
     (tmp_path / "specks.png").write_bytes(png_bytes(noisy(linear)))
     window.open_files([tmp_path / "specks.png"])
     arrive(window)
@@ -316,7 +319,7 @@ def test_very_many_specks_stay_usable(window, settle, arrive, tmp_path) -> None:
     window.session.change("spotting.strays", "small", "x")
     window.session.go_to("spotting")
     settle(window)
-    assert len(straywork.items_of(window.session.entry)) > 8_000
+    assert len(straywork.items_of(window.session.entry)) > many
     assert window.panels["spotting"].list.note.isVisible()
     window.next_stray(1)
     window.toggle_overlay("strays")

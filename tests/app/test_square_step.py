@@ -146,6 +146,7 @@ def test_crossed_corners_are_refused_in_a_sentence(bench, settle) -> None:  # ty
     assert window.messages.isVisible()
 
 
+@pytest.mark.proof
 def test_a_set_trim_frame_comes_back_with_a_corner_dragged_away_and_back(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """A corner taken so far in that the frame would lie beside the sheet: nothing is refused, and on the way back the
     frame is where it was."""
@@ -194,6 +195,7 @@ def test_the_trim_frame_is_dragged_typed_and_written(bench, settle) -> None:  # 
     assert window.session.entry.sheet.full_size == (700, 960)
 
 
+@pytest.mark.proof
 def test_the_frame_is_turned_by_its_handle(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Dragging the handle a quarter of the way round straightens by as many degrees; one drag is one undo."""
     window = bench(tilted(0.0))
@@ -241,6 +243,7 @@ def feet(image: np.ndarray) -> np.ndarray:
     return np.array([np.nonzero(band)[0].max() for band in bands], float)
 
 
+@pytest.mark.proof
 def test_a_bow_drawn_along_lettering_straightens_it(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Drawn along the sagging feet, the feet end level in the file; dragging a point bends on; undo step by step."""
     window = bench(sagging())
@@ -269,6 +272,7 @@ def test_a_bow_drawn_along_lettering_straightens_it(bench, settle) -> None:  # t
     assert window.session.docket.square.bows == ()
 
 
+@pytest.mark.proof
 def test_rulers_guides_and_grid_are_seen_and_never_written(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """A guide pulled from the ruler stays, catches the trim frame, hides with one key, and is in no file."""
     window = bench(tilted(0.0))
@@ -345,6 +349,7 @@ def test_resolution_is_asked_in_one_field_and_everything_follows(bench, settle, 
         assert image.info["dpi"][0] == pytest.approx(350, abs=1)
 
 
+@pytest.mark.proof
 def test_watch_spots_stay_on_their_marks_when_the_sheet_is_turned(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """They are kept on the scan: after half a turn the spot is at the opposite place of the view."""
     window = bench(tilted(0.0))
@@ -357,6 +362,7 @@ def test_watch_spots_stay_on_their_marks_when_the_sheet_is_turned(bench, settle)
     assert QPoint(0, 0) != first.toPoint()
 
 
+@pytest.mark.proof
 def test_tape_is_gone_from_the_file_unless_it_is_kept(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is tape; Kept brings it back into the written file."""
     w, h = 480, 640

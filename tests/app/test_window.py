@@ -369,6 +369,7 @@ def test_a_sheet_taken_off_the_pile_comes_back_with_its_settings(opened, settle)
     assert max(colour_at(opened, *SOLID)) < 10
 
 
+@pytest.mark.proof
 def test_sheets_taken_off_one_after_the_other_are_read_again_when_they_come_back(
     opened, settle, tmp_path: Path
 ) -> None:  # type: ignore[no-untyped-def]

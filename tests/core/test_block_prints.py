@@ -35,6 +35,7 @@ def block() -> tuple[Sheet, NDArray[np.float32]]:
     return sheet_of(noisy(1 - cover[..., None] * (1 - BLUE))), cv2.GaussianBlur(cover, (0, 0), 0.6)
 
 
+@pytest.mark.proof
 def test_chips_and_rims_of_a_print_have_its_own_colour(block: tuple[Sheet, NDArray[np.float32]]) -> None:
     """On black no pixel is lighter than the ink; the cuts are clear, and the block is whole."""
     sheet, cover = block

@@ -76,6 +76,7 @@ def test_what_is_drawn_is_no_such_shadow(kind: str) -> None:
     assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006, np.zeros((h, w), bool)) is grid
 
 
+@pytest.mark.proof
 def test_the_smallest_sheets_in_shadow_are_read_without_a_word() -> None:
     """However little paper they show beside marks: warnings fail a test."""
     rng = np.random.default_rng(6)

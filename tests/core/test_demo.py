@@ -41,6 +41,7 @@ def test_shipped_sheets_are_taken_for_what_they_are() -> None:
     ]  # fmt: skip
 
 
+@pytest.mark.proof
 def test_a_seed_gives_the_same_drawing_and_another_seed_another() -> None:
     """Benches can be repeated, and have sheets that nobody has seen."""
     first, again, other = (draw_lettering(40, seed, 1).coverage for seed in (3, 3, 4))

@@ -103,6 +103,7 @@ def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) ->
         )
 
 
+@pytest.mark.proof
 def test_a_messengers_file_has_no_white_patches_beside_yellow() -> None:
     """Heavy compression makes paper beside a strong colour unquiet, in a hue and in none: that is no pale paint."""
     cover = np.zeros((900, 700), np.float32)

@@ -18,6 +18,7 @@ from woad.core.render.whole import render_whole
 from woad.core.spotting.hairs import find_hairs
 
 
+@pytest.mark.proof
 def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_nothing() -> None:
     """A blue ring filled with white paint: a hair across the white, and the same one on the paper above the ring."""
     rng = np.random.default_rng(4)

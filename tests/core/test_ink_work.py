@@ -93,6 +93,7 @@ def test_a_pencil_is_found_though_hardly_any_of_its_hue_is_left() -> None:
     assert isinstance(find_pencils(motley, 0.03), NoEstimate)
 
 
+@pytest.mark.proof
 def test_ruled_lines_go_their_margin_too() -> None:
     """Thin pale blue lines, of which a reduced sheet shows little, are the paper's, and so is the red margin beside them."""
     rng = np.random.default_rng(9)

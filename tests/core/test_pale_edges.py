@@ -37,6 +37,7 @@ def alpha() -> np.ndarray:
     return planes.alpha / 255
 
 
+@pytest.mark.proof
 def test_a_pale_disc_is_cut_out_round_and_whole(alpha: np.ndarray) -> None:
     """The wash takes 4 % of the paper's light, its grain half as much."""
     y, x = np.mgrid[:600, :580]

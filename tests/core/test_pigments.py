@@ -102,6 +102,7 @@ def test_a_lossy_file_leaves_a_coloured_ink_its_hue() -> None:
         assert abs(blue - red ** (BLUE[2] / BLUE[0])) < 0.05  # as its pigment lets through at that depth
 
 
+@pytest.mark.proof
 def test_between_lines_of_several_pens_is_no_light_speck() -> None:
     """Over black, nothing of a drawing in red and black is whitish, be its lines a few pixels apart."""
     reflectance = drawn([(hatching((380, 460), 0.5, 11.0), RED, 0.8), (hatching((400, 540), 1.2, 10.0), BLACK, 1.0)])

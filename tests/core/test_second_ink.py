@@ -49,6 +49,7 @@ def test_a_stain_is_no_second_ink() -> None:
     assert sheet_with(STAIN).readings.one_ink
 
 
+@pytest.mark.proof
 def test_pens_of_several_colours_are_no_pencils_under_ink() -> None:
     """The rims of blue lines are as light as a construction pencil's: a drawing in black, blue and red stays all three."""
     rng = np.random.default_rng(8)

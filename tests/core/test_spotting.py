@@ -54,6 +54,7 @@ def test_dust_goes_and_small_marks_stay() -> None:
         assert around(without, at) == around(with_it, at) > 150
 
 
+@pytest.mark.proof
 def test_faint_strokes_and_wide_stipple_are_no_dirt() -> None:
     """Strokes of a dry pen, broken off beside others, and dots that stand millimetres apart keep their coverage; dust
     among them goes."""
@@ -284,9 +285,8 @@ def ruled() -> NDArray[np.uint8]:
     return noisy((1 - 0.95 * cover)[..., None] * np.ones(3, np.float32))
 
 
-@pytest.mark.parametrize(
-    "tilt", [pytest.param(0.0, id="as scanned"), pytest.param(1.5, id="straightened", marks=pytest.mark.proof)]
-)
+@pytest.mark.proof
+@pytest.mark.parametrize("tilt", [pytest.param(0.0, id="as scanned"), pytest.param(1.5, id="straightened")])
 def test_streaks_of_the_scanner_go_and_drawn_lines_stay(tilt: float) -> None:
     """Dark, light and level streaks across art and paper: what is written is what it would be without them; one that is
     decided to stay does; a rule and a frame are no streaks."""
@@ -330,6 +330,7 @@ def test_unknown_or_empty_areas_are_refused() -> None:
         Docket().with_setting("spotting.areas", [{"kind": "all", "outline": ((0.1, 0.1), (0.2, 0.2))}])
 
 
+@pytest.mark.proof
 def test_a_large_sheet_without_a_view_is_looked_over_too() -> None:
     """A pyramid that dropped its large levels gives the same hairs as one that holds them."""
     plane, _ = painted()

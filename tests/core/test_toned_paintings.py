@@ -57,6 +57,7 @@ def test_a_paintings_border_is_paper_beside_its_whites(paper: tuple[float, float
     assert np.ptp(planes.rgb[650:700, 60:540, 2].mean(axis=0)) < 12  # blue is as light at both sides
 
 
+@pytest.mark.proof
 def test_uneven_white_paint_is_one_light_mark() -> None:
     shapes = [(BLUE, box(80, 400, 330, 600)), ((0.78, 0.77, 0.75), box(250, 150, 470, 400))]
     sheet = painted(GREY, shapes, 0.07)
