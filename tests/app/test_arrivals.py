@@ -57,6 +57,7 @@ def test_a_file_moved_in_whole_is_taken_in(window, qtbot, settle, inbox: Path, t
     settle(window)
 
 
+@pytest.mark.proof
 def test_a_vanished_folder_is_said_and_sheets_stay(window, qtbot, settle, inbox: Path) -> None:  # type: ignore[no-untyped-def]
     """One sentence; the watch is over; what was taken in is safe."""
     (inbox / "new.png").write_bytes(image_file(tilted(0.0)))

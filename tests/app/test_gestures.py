@@ -41,6 +41,7 @@ def state(window) -> tuple[object, int]:  # type: ignore[no-untyped-def]
     return window.session.docket, len(window.session.entry.history.entries)
 
 
+@pytest.mark.proof
 def test_escape_takes_a_frame_drag_back_and_nothing_before_it(frame) -> None:  # type: ignore[no-untyped-def]
     """A drag of edge, corner or handle leaves no trace in the history, whether it had moved anything yet or not."""
     view, before = frame.view, state(frame)

@@ -87,6 +87,7 @@ def test_what_rests_is_written_with_its_settings(pile, settle) -> None:  # type:
     assert rests(pile) == [True, True, False]
 
 
+@pytest.mark.proof
 def test_the_sheet_that_is_looked_at_does_not_wait_for_the_others(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """The first of many files is there in full before another one is read, and so is one that is chosen meanwhile."""
     for number in range(5):

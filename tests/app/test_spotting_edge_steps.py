@@ -151,6 +151,7 @@ def test_a_line_along_the_sheet_is_listed_gone_from_the_file_and_can_be_kept(
     assert written(window, settle)[around].max() < 40
 
 
+@pytest.mark.proof
 def test_rings_are_the_same_size_at_any_zoom(desk, settle) -> None:
     """A speck of two pixels has a ring of some 20 on the screen, whole sheet in view or at 300 %; S hides them."""
 

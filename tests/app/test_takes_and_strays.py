@@ -113,6 +113,7 @@ def test_all_strays_of_a_size_are_decided_at_once_and_taken_back_at_once(desk, s
     assert sum(item.goes for item in straywork.items_of(session.entry).items) == len(before)
 
 
+@pytest.mark.proof
 def test_stepping_on_a_clean_sheet_says_that_there_is_nothing(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """No stray: one sentence, and the view stays where it was."""
     path = tmp_path / "clean.png"

@@ -357,6 +357,7 @@ def test_a_pile_keeps_each_sheets_own_settings(window, settle, scan: Path, tmp_p
     assert "Knock-out is off" in window.messages.text.text()
 
 
+@pytest.mark.proof
 def test_a_sheet_taken_off_the_pile_comes_back_with_its_settings(opened, settle) -> None:  # type: ignore[no-untyped-def]
     """Nothing is destroyed: the empty job shows the drop place, and the sheet returns as it was."""
     opened.session.change("paper.grain", 0.6, "x")

@@ -15,6 +15,7 @@ from woad.demo.scanner import Capture, Light, Paper, light_field, record
 PAINTINGS = ("buoy", "mackerel", "mackerel-by-messenger")
 
 
+@pytest.mark.proof
 def test_shipped_sheets_open_at_a_glance() -> None:
     """Ten files, each under 3 MB and with paper to go by; drawings are one ink, paintings are colour."""
     files = demo_files()

@@ -122,6 +122,7 @@ def test_single_lines_beside_a_ruling_go_with_it(kind: str, ink: NDArray[np.floa
     assert tile[(bare & on_margin)[80:380, 40:160]].mean() < 0.3
 
 
+@pytest.mark.proof
 def test_a_print_goes_from_a_tile_as_it_goes_from_the_whole(ink: NDArray[np.float32]) -> None:
     """Wherever a tile is cut, beside a margin or across it, at full size and at half."""
     margin = np.zeros((H, W), np.float32)

@@ -157,6 +157,7 @@ def test_a_sheet_cut_by_the_frame_is_unsure() -> None:
         assert isinstance(found, NoEstimate) or found.sure < 0.5
 
 
+@pytest.mark.proof
 def test_a_bent_corner_becomes_paper() -> None:
     """Where the table shows inside the four sides the squared sheet has paper; a flat sheet has no such place."""
     assert find_bent(photo().encoded, CORNERS) == ()
@@ -206,6 +207,7 @@ def test_a_bow_makes_its_line_straight_and_leaves_the_rest() -> None:
     assert np.abs(bow.shift(np.array([[450.0, 10.0], [450.0, 495.0]]))).max() < 1.0
 
 
+@pytest.mark.proof
 def test_what_lies_outside_the_trim_frame_has_no_part_in_any_reading() -> None:
     """A black scanner bed beside the sheet changes nothing once it is trimmed away."""
     image = tilted(0.0)
@@ -219,6 +221,7 @@ def test_what_lies_outside_the_trim_frame_has_no_part_in_any_reading() -> None:
     assert np.allclose(cut.readings.light, clean.readings.light, rtol=0.01)
 
 
+@pytest.mark.proof
 def test_squaring_anew_measures_anew_only_when_pixels_move() -> None:
     """The same frame keeps the readings; another one does not; the resolution alone moves nothing."""
     sheet = make_sheet(take_in("a.png", image_file(tilted(2.0))), build_pyramid(tilted(2.0)))

@@ -114,6 +114,7 @@ def test_tape_over_the_corners_tells_where_they_are() -> None:
     assert not holds_down(plain, frame, find_tape(plain, frame))
 
 
+@pytest.mark.proof
 def test_the_squared_sheet_has_paper_in_the_place_of_tape() -> None:
     """No pixel of the tape is left in the sheet that the next steps see, unless it is to be kept; the artwork that may be
     trimmed to does not reach out to it."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
 
 from sheets import pen_sheet, png_bytes, strokes
 from woad.core.docket.media import starting_docket
@@ -34,6 +35,7 @@ def washed() -> np.ndarray:
     return np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
 
 
+@pytest.mark.proof
 def test_washes_of_one_ink_keep_the_tone_they_were_seen_in() -> None:
     scan = washed()
     sheet = make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), DOCKET)
