@@ -20,6 +20,7 @@ Mask = NDArray[np.bool_]
 # Natural log: how deep a hollow is from which on it is drawn (buckled paper has hollows of 0.04, mottled tracing paper of
 # 0.1), and how deep it is where it ends.
 _DRAWN, _ENDS = 0.13, 0.02
+_SOLID = 1.2  # from where no light is as deep: of itself that tells nothing
 _WAVES = 0.05  # how deep hollows of buckled paper are at most
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
@@ -28,20 +29,21 @@ _BOX3 = np.ones((3, 3), np.uint8)
 
 
 def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
-    """Blocks of soft shading, and of all else that is drawn and covers blocks.
+    """Blocks of soft shading, and of all else that hangs together with it or covers blocks as thinly.
 
     Parameters: ``tone`` (gh, gw) log tone of the lightest material per block; ``lit`` (gh, gw) first guess of the paper's
     log light; ``spread`` the paper's relative standard deviation.
     """
     depth = hollows(np.asarray(tone - lit, np.float32))
     ends = max(_ENDS, _PER_SPREAD * spread)
-    drawn = _holding(depth > _DRAWN, depth > ends, _MOSTLY)
+    deep = (depth > _DRAWN) & (depth < _SOLID)
+    drawn = _holding(deep, depth > ends, _MOSTLY)
     waves = depth[(depth > ends) & ~drawn]
     usual = float(np.percentile(waves, 90)) if waves.size >= _FEWEST else 0.0
     if not drawn.any() or not 0 < usual < _WAVES:
         return drawn
     # Paper that has hollows of its own has them beside what is drawn as well.
-    return _holding(depth > _DRAWN, depth > usual, _MOSTLY)
+    return _holding(deep, depth > usual, _MOSTLY)
 
 
 def without_shadow(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
