@@ -82,6 +82,15 @@ def test_coloured_pencil_is_cut_out_with_its_grain() -> None:
     assert np.abs(white - srgb_encode(linear) * 255)[cover > 0.05].mean() < 4
 
 
+def test_charcoal_is_told_from_ink_by_its_grain() -> None:
+    """It is as dark as ink, but half-tones lie in the paper's tooth; ink that fills the same shapes is no pencil."""
+    cover = np.repeat(rubbed()[1][..., None], 3, axis=2)
+    readings = sheet_of(noisy(1 - 0.95 * cover)).readings
+    assert (readings.medium, readings.one_ink) == ("pencil", True)
+    filled = np.maximum.reduce(discs())[..., None] * np.ones(3, np.float32)
+    assert sheet_of(noisy(1 - 0.95 * filled)).readings.medium != "pencil"
+
+
 def test_no_grain_has_a_light_rim() -> None:
     """At the edge of a deep grain on a pale layer no pixel's own colour is lighter than both."""
     linear = np.full((80, 80, 3), 0.85, np.float32)

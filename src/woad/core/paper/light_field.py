@@ -150,24 +150,19 @@ def _without_edges(
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
     areas = find_areas(cells, spanning(surface, size, *guide.shape), spread, follow)
-    paint = spanning(drawn.astype(np.float32), size, *guide.shape) > 0 if drawn.any() else None
+    paint = spanning(drawn.astype(np.float32), size, *guide.shape) > 0
     if areas is not None:
-        paint = areas.paint if paint is None else areas.paint | paint
-    covered = None
-    if paint is not None:
-        # A block that paint covers in part shows no paper to go by.
-        covered = to_blocks(paint.astype(np.float32), size)
-        share = share * np.maximum(1 - 3 * covered, 0) ** 2
-    if areas is not None:
+        paint |= areas.paint
         surface = to_blocks(cv2.resize(areas.light, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)
-    surface = grow(tone, share, surface, spread, growth, covered)
-    if covered is not None:
-        surface = under_paint(tone, surface, covered, parts)
+    # A block that paint covers in part shows no paper to go by.
+    covered = to_blocks(paint.astype(np.float32), size)
+    share = share * np.maximum(1 - 3 * covered, 0) ** 2
+    surface = under_paint(tone, grow(tone, share, surface, spread, growth, covered), covered, parts)
     return _refine(logs, guide, surface, spread, size, paint)
 
 
 def _refine(
-    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_] | None
+    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_]
 ) -> LightField | NoEstimate:
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
@@ -248,12 +243,10 @@ def _from_pixels(values: Plane, clear: NDArray[np.bool_], prior_full: Plane, cel
     return np.stack(planes, axis=2)
 
 
-def _paper_mask(residual: Plane, give: float, spread: float, paint: NDArray[np.bool_] | None) -> NDArray[np.bool_]:
+def _paper_mask(residual: Plane, give: float, spread: float, paint: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Pixels no more than ``give`` darker than the surface, without ``paint`` and not next to a mark (as far as there
     are such)."""
-    light = residual < max(give, 4 * spread, 0.03)
-    if paint is not None:
-        light &= ~paint
+    light = (residual < max(give, 4 * spread, 0.03)) & ~paint
     clear = light
     for margin, blur in ((5, 1.2), (3, 0.8), (1, 0.0)):
         smooth = cv2.GaussianBlur(residual, (0, 0), blur) if blur else residual

@@ -24,7 +24,7 @@ _SOLID = 1.2  # from where no light is as deep: of itself that tells nothing
 _WAVES = 0.05  # how deep hollows of buckled paper are at most
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
-_MOSTLY = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
+_PART = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -37,20 +37,20 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
     depth = hollows(np.asarray(tone - lit, np.float32))
     ends = max(_ENDS, _PER_SPREAD * spread)
     deep = (depth > _DRAWN) & (depth < _SOLID)
-    drawn = _holding(deep, depth > ends, _MOSTLY)
+    drawn = _holding(deep, depth > ends)
     waves = depth[(depth > ends) & ~drawn]
     usual = float(np.percentile(waves, 90)) if waves.size >= _FEWEST else 0.0
     if not drawn.any() or not 0 < usual < _WAVES:
         return drawn
     # Paper that has hollows of its own has them beside what is drawn as well.
-    return _holding(deep, depth > usual, _MOSTLY)
+    return _holding(deep, depth > usual)
 
 
 def without_shadow(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
     """``drawn`` blocks and those that hang together with them once the shadow that their rim lay in is out of the ``tone``
     (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
     lit = low_order(tone, share * ~drawn)
-    return drawn | _holding(drawn, shading_of(tone, lit, spread), _MOSTLY)
+    return drawn | _holding(drawn, shading_of(tone, lit, spread))
 
 
 def hollows(plane: Plane) -> Plane:
@@ -64,10 +64,10 @@ def hollows(plane: Plane) -> Plane:
         level = lower
 
 
-def _holding(some: Mask, areas: Mask, share: float = 0) -> Mask:
-    """Those of the ``areas`` (gh, gw) that hold more than a spot of ``some`` blocks, and that ``share`` of theirs."""
+def _holding(some: Mask, areas: Mask) -> Mask:
+    """Those of the ``areas`` (gh, gw) that ``some`` blocks are a good part of, and more than a spot."""
     count, numbers = cv2.connectedComponents(areas.astype(np.uint8), connectivity=8)
     size = np.bincount(numbers.ravel(), minlength=count)
-    held = np.bincount(numbers[some], minlength=count) >= np.maximum(_FEWEST, share * size)
+    held = np.bincount(numbers[some], minlength=count) >= np.maximum(_FEWEST, _PART * size)
     held[0] = False
     return np.asarray(held[numbers])

@@ -36,6 +36,7 @@ _INK = 0.3
 # Grain from which areas are of coloured pencil, washes' stays below; with shares of half-tones or of what is not thin, as
 # hatching has neither.
 _TOOTH, _TONES, _LINES = (0.17, 0.25), (0.35, 0.5), (0.4, 0.28)
+_RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
 
 
 @dataclass(frozen=True)
@@ -289,11 +290,13 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         * _ramp(t.blue_tone, _PEN, _PENCIL)
     )
     washed = float(t.washed)
-    one = plain * max((1 - grainy) * (1 - thick), washed)
+    # Charcoal is as dark as ink, but has tones, and they are in the paper's grain.
+    charcoal = _ramp(t.grain, *_TOOTH) * _ramp(t.half_tones, *_RUBBED) * plain * (1 - washed)
+    one = plain * max((1 - max(grainy, charcoal)) * (1 - thick), washed)
     several = coloured * (1 - broad) * (1 - small) * max(inks, lined * (1 - blue))
     # Coloured pencils are that, be their areas broad or not.
     crayon = t.crayon * (1 - one_ink) * (1 - small) * (1 - blue)
-    graphite = grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - washed)
+    graphite = max(charcoal, grainy * plain * _ramp(t.density, 1.3, 1.08) * (1 - washed))
     if t.light_marks:  # on toned paper: neither yellowed, nor tracing paper, nor over a pencil
         aged = greyish = blue = 0.0
     seen_blue = max(t.blue, t.blue_lines)
@@ -317,7 +320,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
             else f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
         "lettering": (
-            thick * plain * (1 - grainy) * (1 - aged) * (1 - greyish) * (1 - blue),
+            thick * plain * (1 - max(grainy, charcoal)) * (1 - aged) * (1 - greyish) * (1 - blue),
             "heavy, even, solid strokes",
         ),
         "pen": (
