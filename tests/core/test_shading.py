@@ -7,9 +7,11 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import strokes
+from sheets import noisy, sheet_of, strokes
+from woad.core.docket.media import starting_docket
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.paper.shading import hollows, shading_of, without_shadow
+from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, light_field, smooth_noise
 
 H, W = 720, 560
@@ -69,3 +71,25 @@ def test_a_shadow_that_comes_in_and_its_fingers_are_not_drawn() -> None:
     without[6:12, 14:18] = -0.1
     more = without_shadow(drawn, without, even, 0.004)
     assert more[6:12, 6:18].all() and not more[16:].any()
+
+
+def test_charcoal_beside_white_chalk_is_see_through() -> None:
+    """On toned paper: a smudge is as black as the lines and covers in part, chalk is white and covers all."""
+    art = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)
+    art = np.asarray(
+        art * (1 - 0.9 * strokes((H, W), 12, np.random.default_rng(2)).astype(np.float32) / 255), np.float32
+    )
+    chalk = np.zeros((H, W), np.float32)
+    for x in (120, 230, 420):
+        cv2.line(chalk, (x, 90), (x + 40, 640), 1.0, 9, cv2.LINE_AA)
+    grey = 0.45 * art * (1 - chalk) + 0.95 * chalk
+    sheet = sheet_of(noisy(np.repeat(grey[..., None], 3, axis=2)))
+    assert sheet.readings.second_ink and sheet.readings.dark_ink
+    docket = starting_docket(sheet.readings.medium).with_setting("square.on", False).with_setting("spotting.on", False)
+    planes = render_whole(sheet, docket)
+    assert planes.alpha is not None and planes.rgb is not None
+    smudged, white = (art > 0.5) & (art < 0.6) & (chalk == 0), chalk > 0.99
+    smudged = cv2.erode(smudged.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    assert 50 < np.median(planes.alpha[smudged]) < 130
+    assert np.median(planes.rgb[smudged]) < 40
+    assert np.median(planes.alpha[white]) == 255 and np.median(planes.rgb[white]) > 245

@@ -97,10 +97,13 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         toned = light_marks is not None or pyramid.negative
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
-        inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(reduced, ink, first_floor)
+        # Light marks are another ink than the dark ones, which may be one among themselves.
+        dark = reduced if light_marks is None else np.where(light_marks.where > 0, np.float32(1), reduced)
+        inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(dark, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
-        one_ink = not (second_ink or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
+        dark_ink = not (inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
+        one_ink = dark_ink and not second_ink
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
@@ -133,6 +136,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         second_ink=second_ink,
         washes=washes_meant,
         one_tone=one_ink and not (washes_meant or inks.tints),
+        dark_ink=dark_ink and light_marks is not None,
         crayon=seen is not None and seen.crayon > 0.5 and proposal.medium == "pencil" and not one_ink,
         weights=weights,
         ink=ink,

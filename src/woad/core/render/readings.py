@@ -30,7 +30,8 @@ class Readings:
     ``floors`` darkness that bare paper does not reach, at level 0, 1, 2, …; ``one_ink`` whether all marks are one
     ink, ``second_ink`` whether a few are clearly of another one; ``washes`` whether one ink lies in washes, whose
     half-tones are its tone, ``one_tone`` whether it has its full tone wherever it lies, and what is paler is paper's share;
-    ``crayon`` whether marks are of coloured pencils, whose grain lets paper through;
+    ``crayon`` whether marks are of coloured pencils, whose grain lets paper through; ``dark_ink`` whether beside light marks
+    all dark ones are of one ink, in whatever depth;
     ``weights`` (C,) that fold channels for one ink; ``hue_share`` share of marks with a hue; ``sharpness`` amount of unsharp
     masking that gives edges back what the scan blurred; ``reverse`` how dark, as a share of full ink, what shows through
     from the other side is at most; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
@@ -62,6 +63,7 @@ class Readings:
     washes: bool = False
     one_tone: bool = False
     crayon: bool = False
+    dark_ink: bool = False
     sharpness: float = 0.0
     reverse: float = 0.0
     pencils: tuple[Pencil, ...] | NoEstimate = NOT_LOOKED_FOR

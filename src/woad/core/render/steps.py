@@ -266,6 +266,8 @@ def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings
     edge_px = 3 / (1 << level)
     if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
         return one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
+    if recipe.body <= 0.5 and readings.dark_ink:
+        return least
     if recipe.body <= 0.5 and readings.crayon:
         return grain_alpha(rgb, least, recipe.body, edge_px)
     inside: Inside | None = None
