@@ -65,11 +65,10 @@ def shading_row(first: int, seeds: int) -> list[str]:
             tones = (art < 0.93) & (art > 0.15)
             lost.append(float(-kept[tones].sum() / -np.log(art)[tones].sum()))
             off.append(float(np.median(np.abs(kept[art > 0.998]))))
-        print(
-            f"  {light:10s} lost: mean {np.mean(np.maximum(lost, 0)):.1%}, worst {max(lost):.1%}; paper {max(off):.2%}"
-        )
-        if max(lost) > _LOST:
-            misses.append(f"shading: in {light} light smudged tones lose {max(lost):.1%} (bar {_LOST:.0%})")
-        if max(off) > _PAPER:
-            misses.append(f"shading: in {light} light the paper beside is off by {max(off):.2%} (bar {_PAPER:.0%})")
+        worst, paper = max(lost), max(off, default=1.0)
+        print(f"  {light:10s} lost: mean {np.mean(np.maximum(lost, 0)):.1%}, worst {worst:.1%}; paper {paper:.2%}")
+        if worst > _LOST:
+            misses.append(f"shading: in {light} light smudged tones lose {worst:.1%} (bar {_LOST:.0%})")
+        if paper > _PAPER:
+            misses.append(f"shading: in {light} light the paper beside is off by {paper:.2%} (bar {_PAPER:.0%})")
     return misses

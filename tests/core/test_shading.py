@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from sheets import noisy, sheet_of, strokes
 from woad.core.docket.media import starting_docket
 from woad.core.paper.light_field import LightField, estimate_light
-from woad.core.paper.shading import hollows, shading_of, without_shadow
+from woad.core.paper.shading import hollows, shading_of, widened
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, light_field, smooth_noise
 
@@ -69,7 +69,7 @@ def test_a_shadow_that_comes_in_and_its_fingers_are_not_drawn() -> None:
     without = tone.copy()
     without[30:, 10:26] = 0
     without[6:12, 14:18] = -0.1
-    more = without_shadow(drawn, without, even, 0.004)
+    more = widened(drawn, without, even, 0.004)
     assert more[6:12, 6:18].all() and not more[16:].any()
 
 

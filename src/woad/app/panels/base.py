@@ -75,6 +75,14 @@ class StepPanel(QWidget):
         if finished:
             del self._gestures[path]
 
+    def add_note(self, text: str = "") -> QLabel:
+        """A quiet line of words, of several lines where it is long."""
+        note = QLabel(text, self)
+        note.setWordWrap(True)
+        note.setProperty("role", "quiet")
+        self.body.addWidget(note)
+        return note
+
     def add_section(self, title: str) -> None:
         self.body.addSpacing(4)
         self.body.addWidget(hairline(self))

@@ -25,27 +25,16 @@ class EditionsPanel(StepPanel):
             False,
         )  # fmt: skip
         self.cutout, self.cutout_format = self._edition(self.tr("Cut-out"), (("PNG", "png"), ("TIFF", "tiff")))
-        note = QLabel(self.tr("Paper is see-through. JPEG is not offered: it has no transparency."), self)
-        note.setWordWrap(True)
-        note.setProperty("role", "quiet")
-        self.body.addWidget(note)
+        self.add_note(self.tr("Paper is see-through. JPEG is not offered: it has no transparency."))
         self.paper, self.paper_format = self._edition(
             self.tr("With paper"), (("PNG", "png"), ("JPEG", "jpeg"), ("TIFF", "tiff"))
         )
         self.on_white = self.tr("On clean white paper, for prints and covers.")
         self.on_black = self.tr("On even black paper, for prints and covers.")
-        self.ground = QLabel(self.on_white, self)
-        self.ground.setWordWrap(True)
-        self.ground.setProperty("role", "quiet")
-        self.body.addWidget(self.ground)
+        self.ground = self.add_note(self.on_white)
         self.darken, self.darken_format = self._edition(self.tr("Darkening"), (("PNG", "png"), ("TIFF", "tiff")))
         self.darken.setChecked(False)
-        note = QLabel(
-            self.tr("Marks on white, to be multiplied over other things: white leaves them as they are."), self
-        )
-        note.setWordWrap(True)
-        note.setProperty("role", "quiet")
-        self.body.addWidget(note)
+        self.add_note(self.tr("Marks on white, to be multiplied over other things: white leaves them as they are."))
         self.add_section(self.tr("Where to"))
         self.folder = QPushButton("", self)
         self.folder.setIcon(theme.icon("folder-open"))

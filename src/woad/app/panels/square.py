@@ -117,10 +117,7 @@ class SquarePanel(StepPanel):
             self.tools[name] = button
             row.addWidget(button, 1)
         self.body.addLayout(row)
-        self.hint = QLabel("", self)
-        self.hint.setWordWrap(True)
-        self.hint.setProperty("role", "quiet")
-        self.body.addWidget(self.hint)
+        self.hint = self.add_note()
         self.unbow = QPushButton(self.tr("Take the last bow away"), self)
         self.unbow.clicked.connect(self._unbow)
         self.body.addWidget(self.unbow)

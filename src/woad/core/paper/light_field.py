@@ -26,7 +26,7 @@ from woad.core.paper.cells import Cells, cut, relit, without
 from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order, smooth
 from woad.core.paper.gutter import Gutter, find_gutter
-from woad.core.paper.shading import shading_of, without_shadow
+from woad.core.paper.shading import shading_of, widened
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.toned import without_light_marks
@@ -111,7 +111,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
     if known:
-        drawn = without_shadow(drawn, tone, share, spread)
+        drawn = widened(drawn, tone, share, spread)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
     field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth)

@@ -46,7 +46,7 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
     return _holding(deep, depth > usual)
 
 
-def without_shadow(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
+def widened(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
     """``drawn`` blocks and those that hang together with them once the shadow that their rim lay in is out of the ``tone``
     (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
     lit = low_order(tone, share * ~drawn)

@@ -103,7 +103,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
         dark_ink = not (inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
-        one_ink = dark_ink and not second_ink
+        one_ink = dark_ink and light_marks is None
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)

@@ -292,7 +292,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     washed = float(t.washed)
     # Charcoal is as dark as ink, but has tones, and they are in the paper's grain.
     charcoal = _ramp(t.grain, *_TOOTH) * _ramp(t.half_tones, *_RUBBED) * plain * (1 - washed)
-    one = plain * max((1 - max(grainy, charcoal)) * (1 - thick), washed)
+    rough = max(grainy, charcoal)
+    one = plain * max((1 - rough) * (1 - thick), washed)
     several = coloured * (1 - broad) * (1 - small) * max(inks, lined * (1 - blue))
     # Coloured pencils are that, be their areas broad or not.
     crayon = t.crayon * (1 - one_ink) * (1 - small) * (1 - blue)
@@ -320,7 +321,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
             else f"half-tones make up {t.half_tones:.0%} of the marks",
         ),
         "lettering": (
-            thick * plain * (1 - max(grainy, charcoal)) * (1 - aged) * (1 - greyish) * (1 - blue),
+            thick * plain * (1 - rough) * (1 - aged) * (1 - greyish) * (1 - blue),
             "heavy, even, solid strokes",
         ),
         "pen": (
