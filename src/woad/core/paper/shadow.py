@@ -2,7 +2,7 @@
 
 A straight or evenly bent edge of something that stands in the light, blurred by the light's own width: the shape of that
 blur is taken for a Gaussian's integral. Found among paper blocks by a search over directions and places, then by robust
-least squares (Cauchy loss, after Holland and Welsch 1977).
+least squares.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.paper.robust_fit import fitted
 from woad.core.raster.surfaces import quadratic
 from woad.core.raster.thinning import thinned
 
@@ -141,20 +142,8 @@ class _Seen:
 
     def fit(self, start: Floats) -> Floats:
         """The parameters near ``start`` that leave least."""
-        from scipy.optimize import least_squares  # here: few sheets need it, and it takes its time to load
-
         root = np.sqrt(self.w)
-        found = least_squares(
-            lambda p: root * self.left(p),
-            start,
-            lambda p: root[:, None] * self._slopes(p),
-            loss="cauchy",
-            f_scale=_NOISE,
-            xtol=1e-4,
-            ftol=1e-4,
-            max_nfev=40,
-        )
-        return np.asarray(found.x)
+        return fitted(lambda p: root * self.left(p), lambda p: root[:, None] * self._slopes(p), start, _NOISE)
 
 
 def _seen(tone: Plane, sure: Plane, extent: tuple[float, float]) -> _Seen:
