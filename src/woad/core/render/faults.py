@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.render.squaring import SURE, Found
+from woad.core.scan.halos import TELLS, Sharpening
 from woad.core.scan.light import HARD_PERCENT, LightFaults
 from woad.core.square.frame import Points
 from woad.core.units import MM_PER_INCH, px_to_mm
@@ -53,6 +54,21 @@ def blurred(width: float | NoEstimate) -> Fault | None:
         return None
     says = f"The sharpest edges are {width:.1f} px wide: the scan is blurred. Scan or photograph again, in focus and still."
     return Fault("blurred", round(width, 1), "px", False, says)
+
+
+def rims_text(found: Sharpening | NoEstimate) -> str:
+    """How high the rims beside marks are, in words."""
+    return "unknown" if isinstance(found, NoEstimate) else f"{found.rims:.0%}"
+
+
+def sharpened(found: Sharpening | NoEstimate) -> Fault | None:
+    if isinstance(found, NoEstimate) or found.rims < TELLS:
+        return None
+    says = (
+        f"The scanner or phone sharpened the picture: rims {found.rims:.0%} lighter than the paper lie beside marks. "
+    )
+    says += "Woad takes them back." if found.amount else "Scan again without sharpening."
+    return Fault("sharpened", round(found.rims * 100, 1), "%", bool(found.amount), says)
 
 
 def compressed(quality: int, scaled: bool) -> Fault | None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -18,9 +17,10 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render import faults as faults_of
+from woad.core.render.closely import LOOK_PX, encoded, inside_sheet, parts_of
 from woad.core.render.faults import Fault
 from woad.core.render.negative import looks_dark
-from woad.core.render.squaring import SURE, Found
+from woad.core.render.squaring import Found
 from woad.core.scan.blocks import (
     BEST,
     count_coefficients,
@@ -40,7 +40,6 @@ from woad.core.scan.sharpness import edge_width
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
-_LIGHT_PX, _CROP_PX = 900, 256
 _LIGHT_MARK = 2.0  # times the usual light of dark paper, from which there is a mark
 _CLEAR, _CLEAR_FADED, _CLEAR_SCALED = 0.6, 0.3, 0.6
 _GRID = 0.1  # a smoothed grid of blocks from which the picture was compressed heavily
@@ -73,16 +72,17 @@ def look_at_scan(
     original: Original, scan: Pyramid, found: Found, ppi: float | None, print_mm: float | None = None
 ) -> ScanReport:
     """Measure a scan as it came. ``ppi`` in force, ``print_mm`` the wanted longer side of the print, if set."""
-    base = scan.level_for(_LIGHT_PX)
-    encoded = _encoded(scan.whole(base))
-    inside = _inside(found, encoded.shape[:2], float(1 << base))
+    base = scan.level_for(LOOK_PX)
+    seen = encoded(scan.whole(base))
+    inside = inside_sheet(found, seen.shape[:2], float(1 << base))
     # The light is looked at on the other core.
     with ThreadPoolExecutor(1) as beside:
-        lit = beside.submit(_light_faults, scan, encoded, inside)
-        crops, calm, areas = _crops(scan, encoded, inside, base)
-        burnt, burnt_at = burnt_share(encoded, inside)
+        lit = beside.submit(_light_faults, scan, seen, inside)
+        busy, calm = parts_of(scan, seen, inside, base)
+        areas = _areas(scan, inside, 1 << base)
+        burnt, burnt_at = burnt_share(seen, inside)
         light = lit.result()
-    width = edge_width(crops)
+    width = edge_width(busy)
     soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
     quality, scaled = _worst_quality(original, scan, areas, soft)
     # What heavy compression leaves scattered about is its own.
@@ -98,6 +98,7 @@ def look_at_scan(
 
     note("Burnt-out paper", f"{burnt:.0%}", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
+    note("Light rims beside marks", faults_of.rims_text(found.sharpening), faults_of.sharpened(found.sharpening))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))
@@ -112,9 +113,9 @@ def look_at_scan(
     return ScanReport(tuple(sorted(faults, key=lambda f: f.mendable)), tuple(points))
 
 
-def _light_faults(scan: Pyramid, encoded: Plane, inside: Mask) -> LightFaults:
+def _light_faults(scan: Pyramid, seen: Plane, inside: Mask) -> LightFaults:
     """The light's faults; of dark paper those that it shows beside its marks."""
-    linear = np.asarray(srgb_decode(encoded), np.float32)
+    linear = np.asarray(srgb_decode(seen), np.float32)
     if looks_dark(scan):
         grey = grey_of(linear)
         marks = (grey > _LIGHT_MARK * float(np.median(grey))).astype(np.uint8)
@@ -123,47 +124,6 @@ def _light_faults(scan: Pyramid, encoded: Plane, inside: Mask) -> LightFaults:
 
 
 # -- looking -------------------------------------------------------------------------------------------------------
-
-
-def _encoded(pixels: NDArray[Any]) -> Plane:
-    return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
-
-
-def _inside(found: Found, shape: tuple[int, int], px: float) -> Mask:
-    """Where the sheet lies, a little within its sides."""
-    if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
-        return np.ones(shape, bool)
-    points = found.corners.points / px
-    centre = points.mean(axis=0)
-    mask = np.zeros(shape, np.uint8)
-    cv2.fillConvexPoly(mask, np.round(centre + (points - centre) * 0.97).astype(np.int32), 1)
-    return mask > 0 if mask.any() else np.ones(shape, bool)
-
-
-def _crops(scan: Pyramid, encoded: Plane, inside: Mask, base: int) -> tuple[list[Plane], list[Plane], list[Plane]]:
-    """Full-size parts: grey ones rich in edges, grey ones of calm light paper, and large ones of luma."""
-    px, size = 1 << base, _CROP_PX
-    grey = grey_of(encoded)
-    step = max(1, size // px)
-    columns, rows = max(1, grey.shape[1] // step), max(1, grey.shape[0] // step)
-
-    def cells(plane: Plane) -> Plane:
-        return np.asarray(cv2.resize(plane, (columns, rows), interpolation=cv2.INTER_AREA)).reshape(rows * columns)
-
-    gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)
-    busy, light, there = cells(np.hypot(gx, gy)), cells(grey), cells(inside.astype(np.float32)) > 0.99
-    on = np.nonzero(there)[0] if there.any() else np.array([rows // 2 * columns + columns // 2])
-    by_edges = on[np.argsort(busy[on])]
-    lighter = on[light[on] >= np.percentile(light[on], 50)]
-    calm = lighter[np.argsort(busy[lighter])][: max(1, len(lighter) // 2)]
-    calm = calm[:: max(1, len(calm) // 5)][:5]
-
-    def part(flat: int) -> Plane:
-        row, column = divmod(flat, columns)
-        box = Region(column * step * px, row * step * px, size, size).clip(scan.width, scan.height)
-        return grey_of(_encoded(scan.read(0, box)))
-
-    return [part(i) for i in by_edges[-8:].tolist()], [part(i) for i in calm.tolist()], _areas(scan, inside, px)
 
 
 def _areas(scan: Pyramid, inside: Mask, px: int) -> list[Plane]:
@@ -176,7 +136,7 @@ def _areas(scan: Pyramid, inside: Mask, px: int) -> list[Plane]:
     for box in (Region(left, max(0, y - 256), wide, 512), Region(max(0, x - 256), top, 512, high)):
         box = box.clip(scan.width, scan.height)
         if box.w >= 64 and box.h >= 64:
-            out.append(luma_255(_encoded(scan.read(0, box))))
+            out.append(luma_255(encoded(scan.read(0, box))))
     return out
 
 
@@ -201,7 +161,7 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
         return heavy, True
     if soft:
         corner = Region(0, 0, 2048, 1024).clip(scan.width, scan.height)
-        luma = luma_255(_encoded(scan.read(0, corner)))
+        luma = luma_255(encoded(scan.read(0, corner)))
         quality, clear = quality_before_scaling(luma, max(scan.width, scan.height))
         if clear >= _CLEAR_SCALED and quality >= 12:
             return quality, True

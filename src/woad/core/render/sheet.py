@@ -16,6 +16,8 @@ from woad.core.render.negative import for_work
 from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
+from woad.core.render.unsharpened import as_scanned, taken_back, with_sharpening_found
+from woad.core.scan.halos import Sharpening
 from woad.core.square.frame import Frame
 
 
@@ -23,7 +25,7 @@ from woad.core.square.frame import Frame
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
     taken on the latter, so nothing outside the trim frame has a part in them; of dark paper, as ``ground`` says, it is the
-    negative. ``set_ppi`` is the user's; ``strays`` are
+    negative; without ``sharpening``, which is the scanner's own. ``set_ppi`` is the user's; ``strays`` are
     what was found when the sheet was last looked over, None before that; ``mends`` and
     ``held`` keep patches, and the newest whole-sheet planes, that were made for it.
 
@@ -41,6 +43,7 @@ class Sheet:
     set_ppi: float | None = None
     said: Said = NOTHING_SAID
     ground: str = "auto"
+    sharpening: Sharpening | None = None
     strays: FoundStrays | None = None
     mends: PatchStore = field(default_factory=PatchStore, repr=False)
     held: PatchStore = field(default_factory=lambda: PatchStore(10), repr=False)
@@ -76,6 +79,7 @@ def is_square(sheet: Sheet, docket: Docket) -> bool:
     """Whether the sheet is squared, and measured, as the docket says."""
     frame = _frame_for(sheet, docket)
     same = frame == sheet.frame and docket.paper.ground == sheet.ground
+    same = same and taken_back(docket, sheet.found) == sheet.sharpening
     return same and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
 
 
@@ -99,14 +103,14 @@ def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:
     """The sheet squared as the docket says, measured anew if that moves its pixels or something else was said of it."""
     frame = _frame_for(sheet, docket)
-    said, ground = _said(docket, frame), docket.paper.ground
-    same = frame == sheet.frame and ground == sheet.ground
+    said, ground, sharpening = _said(docket, frame), docket.paper.ground, taken_back(docket, sheet.found)
+    same = frame == sheet.frame and ground == sheet.ground and sharpening == sheet.sharpening
     if same and said != sheet.said:
         readings = measure(sheet.pyramid, not sheet.settled, said)
         return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)  # strays are looked for anew
     if same:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
-    pyramid = for_work(squared_pyramid(sheet.scan, frame), ground)
+    pyramid = for_work(squared_pyramid(as_scanned(sheet.scan, sharpening), frame), ground)
     readings = measure(pyramid, not sheet.settled, said)
     return Sheet(
         sheet.original,
@@ -120,6 +124,7 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
         docket.scan.ppi,
         said,
         ground,
+        sharpening,
     )
 
 
@@ -137,14 +142,16 @@ def make_sheet(
     docket = docket or Docket()
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
+    if not quick:
+        found = with_sharpening_found(found, scan)
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
-    ground = docket.paper.ground
-    pyramid = for_work(squared_pyramid(scan, frame), ground)
+    ground, sharpening = docket.paper.ground, taken_back(docket, found)
+    pyramid = for_work(squared_pyramid(as_scanned(scan, sharpening), frame), ground)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)
     return Sheet(
-        original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, ground,
+        original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, ground, sharpening,
         mends=PatchStore() if mends is None else mends,
     )  # fmt: skip
 

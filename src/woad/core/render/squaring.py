@@ -12,6 +12,7 @@ from woad.core.docket.model import Docket
 from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
+from woad.core.scan.halos import Sharpening
 from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
@@ -30,13 +31,16 @@ LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
 
 Points = NDArray[np.float64]
 
+_LATER = NoEstimate("it has not been looked for yet")
+
 
 @dataclass(frozen=True, eq=False)
 class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
     ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
-    what lies inside a black surround of the scanner's; ``tape`` outlines of the strips that hold the sheet down."""
+    what lies inside a black surround of the scanner's; ``tape`` outlines of the strips that hold the sheet down;
+    ``sharpening`` what the scanner or phone did of its own, which only the scan itself shows, no smaller copy."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
@@ -44,6 +48,7 @@ class Found:
     bent: tuple[Points, ...] = ()
     surround: Surround | None = None
     tape: tuple[Points, ...] = ()
+    sharpening: Sharpening | NoEstimate = _LATER
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
@@ -60,7 +65,6 @@ class Found:
         )
 
 
-_LATER = NoEstimate("it has not been looked for yet")
 NOT_LOOKED = Found(_LATER, _LATER, _LATER)
 
 

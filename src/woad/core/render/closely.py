@@ -1,0 +1,71 @@
+"""Full-size parts of a scan that are looked at closely, chosen on a reduced level."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.estimate import NoEstimate
+from woad.core.raster.channels import grey_of
+from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.tiles import Region
+from woad.core.render.squaring import SURE, Found
+
+Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+LOOK_PX, PART_PX = 900, 256
+_BUSY, _CALM = 8, 5  # parts that are taken
+
+
+def encoded(pixels: NDArray[Any]) -> Plane:
+    """Codes of 8 or 16 bits as 0..1."""
+    return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+
+
+def inside_sheet(found: Found, shape: tuple[int, int], px: float) -> Mask:
+    """Where the sheet lies, a little within its sides, on a level of that ``shape`` whose pixels are ``px`` large."""
+    if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
+        return np.ones(shape, bool)
+    points = found.corners.points / px
+    centre = points.mean(axis=0)
+    mask = np.zeros(shape, np.uint8)
+    cv2.fillConvexPoly(mask, np.round(centre + (points - centre) * 0.97).astype(np.int32), 1)
+    return mask > 0 if mask.any() else np.ones(shape, bool)
+
+
+def busiest_parts(scan: Pyramid, found: Found) -> list[Plane]:
+    """Grey parts of the sheet, 0..1, that are richest in edges."""
+    level = scan.level_for(LOOK_PX)
+    seen = encoded(scan.whole(level))
+    return parts_of(scan, seen, inside_sheet(found, seen.shape[:2], float(1 << level)), level)[0]
+
+
+def parts_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[list[Plane], list[Plane]]:
+    """Grey parts, 0..1, that are rich in edges, and of calm light paper; ``seen`` (h, w, C) is the scan's ``level``, ``inside``
+    (h, w) where its sheet lies."""
+    px = 1 << level
+    grey = grey_of(seen)
+    step = max(1, PART_PX // px)
+    columns, rows = max(1, grey.shape[1] // step), max(1, grey.shape[0] // step)
+
+    def cells(plane: Plane) -> Plane:
+        return np.asarray(cv2.resize(plane, (columns, rows), interpolation=cv2.INTER_AREA)).reshape(rows * columns)
+
+    gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)
+    busy, light, there = cells(np.hypot(gx, gy)), cells(grey), cells(inside.astype(np.float32)) > 0.99
+    on = np.nonzero(there)[0] if there.any() else np.array([rows // 2 * columns + columns // 2])
+    by_edges = on[np.argsort(busy[on])]
+    lighter = on[light[on] >= np.percentile(light[on], 50)]
+    calm = lighter[np.argsort(busy[lighter])][: max(1, len(lighter) // 2)]
+    calm = calm[:: max(1, len(calm) // _CALM)][:_CALM]
+
+    def part(flat: int) -> Plane:
+        row, column = divmod(flat, columns)
+        box = Region(column * step * px, row * step * px, PART_PX, PART_PX).clip(scan.width, scan.height)
+        return grey_of(encoded(scan.read(0, box)))
+
+    return [part(i) for i in by_edges[-_BUSY:].tolist()], [part(i) for i in calm.tolist()]
