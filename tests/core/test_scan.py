@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 import pytest
 
-from captures import drawn_sheet, image_file, photo, saved, shot, tilted
+from captures import drawn_sheet, image_file, photo, saved, sharpened, shot, tilted
 from command import woad
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
@@ -67,6 +67,7 @@ SPOILED = {
     "shadow": lambda: shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02)),
     "glare": with_glare,
     "noisy": lambda: shot(drawn_sheet(), None, replace(GOOD, noise=0.05)),
+    "sharpened": lambda: sharpened(shot(drawn_sheet())),
     "tilted": lambda: tilted(3.0),
     "keystone": lambda: photo().encoded,
 }

@@ -11,10 +11,12 @@ from woad.app.entry import Entry
 from woad.app.panels.base import StepPanel
 from woad.app.readings import cast_text, sizes_text, sure_text
 from woad.app.session import Session
+from woad.app.widgets.controls import Choice
 from woad.app.widgets.report_list import ReportList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import MEDIUM_NAMES
 from woad.core.docket.model import MEDIA, Docket
+from woad.core.estimate import NoEstimate
 
 _KINDS = {"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC", "pdf": "PDF"}
 
@@ -80,6 +82,10 @@ class ScanPanel(StepPanel):
         self.points = ReportList(self)
         self.points.chosen.connect(lambda code: session.look(fault_shown=code))
         self.body.addWidget(self.points)
+        self.sharpening = Choice(((True, self.tr("Taken back")), (False, self.tr("Kept"))), self)
+        self.sharpening.chosen.connect(lambda value: session.change("scan.unsharpen", value, self.tr("Sharpening")))
+        self.sharpening.setToolTip(self.tr("What the scanner or phone sharpened of its own; the file stays as it is"))
+        self.sharpening_label = self.add_named(self.tr("Sharpening"), self.sharpening)
         self.add_section(self.tr("File"))
         self.file = self.add_reading(self.tr("Name"))
         self.kind = self.add_reading(self.tr("Format"))
@@ -117,6 +123,10 @@ class ScanPanel(StepPanel):
         report = entry.report
         self.points.show_report(report, self.session.fault_shown)
         self.verdict.setText(self._verdict(entry))
+        own = sheet.found.sharpening
+        for widget in (self.sharpening, self.sharpening_label):
+            widget.setVisible(not isinstance(own, NoEstimate) and own.amount > 0)
+        self.sharpening.show_value(docket.scan.unsharpen)
         name = sheet.original.name
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])
         profile = self.tr(", profile") if header.profile else ""

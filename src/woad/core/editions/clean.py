@@ -83,6 +83,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         "height_px": sheet.height,
         "ppi": sheet.ppi,
         "square": _square_json(sheet, docket),
+        "sharpening": _sharpening_json(sheet),
         "medium": docket.medium,
         "medium_proposed": r.medium,
         "medium_why": r.medium_why,
@@ -105,6 +106,19 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "doubt": grey.reason if grey is not None else None,
             "drop_out": [[round(v, 3) for v in colour] for colour in recipe.dropped],
         },
+    }
+
+
+def _sharpening_json(sheet: Sheet) -> dict[str, object] | None:
+    """What the scanner or phone sharpened, if Woad can take it back; None without."""
+    own = sheet.found.sharpening
+    if isinstance(own, NoEstimate) or not own.amount:
+        return None
+    return {
+        "rims": round(own.rims, 3),
+        "radius_px": own.radius_px,
+        "amount": own.amount,
+        "taken_back": sheet.sharpening is not None,
     }
 
 

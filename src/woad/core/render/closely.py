@@ -8,11 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.estimate import NoEstimate
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.render.squaring import SURE, Found
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -26,22 +24,23 @@ def encoded(pixels: NDArray[Any]) -> Plane:
     return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
 
 
-def inside_sheet(found: Found, shape: tuple[int, int], px: float) -> Mask:
-    """Where the sheet lies, a little within its sides, on a level of that ``shape`` whose pixels are ``px`` large."""
-    if isinstance(found.corners, NoEstimate) or found.corners.sure < SURE:
+def inside_of(corners: NDArray[np.float64] | None, shape: tuple[int, int], px: float) -> Mask:
+    """Where a sheet lies, a little within its sides, on a level of that ``shape`` whose pixels are ``px`` large; everywhere
+    when no ``corners`` (4, 2) are known, in pixels of the scan."""
+    if corners is None:
         return np.ones(shape, bool)
-    points = found.corners.points / px
+    points = corners / px
     centre = points.mean(axis=0)
     mask = np.zeros(shape, np.uint8)
     cv2.fillConvexPoly(mask, np.round(centre + (points - centre) * 0.97).astype(np.int32), 1)
     return mask > 0 if mask.any() else np.ones(shape, bool)
 
 
-def busiest_parts(scan: Pyramid, found: Found) -> list[Plane]:
-    """Grey parts of the sheet, 0..1, that are richest in edges."""
+def busiest_parts(scan: Pyramid, corners: NDArray[np.float64] | None = None) -> list[Plane]:
+    """Grey parts of the scan, or of the sheet between its ``corners``, 0..1, that are richest in edges."""
     level = scan.level_for(LOOK_PX)
     seen = encoded(scan.whole(level))
-    return parts_of(scan, seen, inside_sheet(found, seen.shape[:2], float(1 << level)), level)[0]
+    return parts_of(scan, seen, inside_of(corners, seen.shape[:2], float(1 << level)), level)[0]
 
 
 def parts_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[list[Plane], list[Plane]]:

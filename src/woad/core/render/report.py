@@ -17,10 +17,11 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render import faults as faults_of
-from woad.core.render.closely import LOOK_PX, encoded, inside_sheet, parts_of
+from woad.core.render.closely import LOOK_PX, encoded, inside_of, parts_of
 from woad.core.render.faults import Fault
 from woad.core.render.negative import looks_dark
-from woad.core.render.squaring import Found
+from woad.core.render.squaring import SURE, Found
+from woad.core.render.unsharpened import as_scanned
 from woad.core.scan.blocks import (
     BEST,
     count_coefficients,
@@ -32,6 +33,7 @@ from woad.core.scan.blocks import (
 )
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
+from woad.core.scan.halos import find_sharpening
 from woad.core.scan.light import LightFaults, find_light_faults
 from woad.core.scan.noise import paper_noise
 from woad.core.scan.resampled import SCALED, rhythm
@@ -74,15 +76,22 @@ def look_at_scan(
     """Measure a scan as it came. ``ppi`` in force, ``print_mm`` the wanted longer side of the print, if set."""
     base = scan.level_for(LOOK_PX)
     seen = encoded(scan.whole(base))
-    inside = inside_sheet(found, seen.shape[:2], float(1 << base))
+    corners = found.corners
+    sure = corners.points if not isinstance(corners, NoEstimate) and corners.sure >= SURE else None
+    inside = inside_of(sure, seen.shape[:2], float(1 << base))
+    burnt, burnt_at = burnt_share(seen, inside)
+    busy, calm = parts_of(scan, seen, inside, base)
+    sharpening = find_sharpening(busy) if isinstance(found.sharpening, NoEstimate) else found.sharpening
+    before = as_scanned(scan, sharpening)
+    if before is not scan:  # its rims are no glare, nor is its noise the paper's
+        seen = encoded(before.whole(base))
+        calm = parts_of(before, seen, inside, base)[1]
     # The light is looked at on the other core.
     with ThreadPoolExecutor(1) as beside:
         lit = beside.submit(_light_faults, scan, seen, inside)
-        busy, calm = parts_of(scan, seen, inside, base)
         areas = _areas(scan, inside, 1 << base)
-        burnt, burnt_at = burnt_share(seen, inside)
+        width = edge_width(busy)
         light = lit.result()
-    width = edge_width(busy)
     soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
     quality, scaled = _worst_quality(original, scan, areas, soft)
     # What heavy compression leaves scattered about is its own.
@@ -98,7 +107,7 @@ def look_at_scan(
 
     note("Burnt-out paper", f"{burnt:.0%}", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
-    note("Light rims beside marks", faults_of.rims_text(found.sharpening), faults_of.sharpened(found.sharpening))
+    note("Light rims beside marks", faults_of.rims_text(sharpening), faults_of.sharpened(sharpening))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))

@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 from woad.core.docket.model import Docket
+from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.found import Found as FoundStrays
@@ -16,7 +17,7 @@ from woad.core.render.negative import for_work
 from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
 from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
-from woad.core.render.unsharpened import as_scanned, taken_back, with_sharpening_found
+from woad.core.render.unsharpened import as_scanned, look_for_sharpening
 from woad.core.scan.halos import Sharpening
 from woad.core.square.frame import Frame
 
@@ -79,13 +80,18 @@ def is_square(sheet: Sheet, docket: Docket) -> bool:
     """Whether the sheet is squared, and measured, as the docket says."""
     frame = _frame_for(sheet, docket)
     same = frame == sheet.frame and docket.paper.ground == sheet.ground
-    same = same and taken_back(docket, sheet.found) == sheet.sharpening
+    same = same and _taken_back(docket, sheet.found) == sheet.sharpening
     return same and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
 
 
 def _said(docket: Docket, frame: Frame) -> Said:
     paper = tuple(on_sheet(docket.paper.at, frame))
     return Said(paper, tuple(on_sheet(docket.ink.at, frame)), docket.paper.only and bool(paper))
+
+
+def _taken_back(docket: Docket, found: Found) -> Sharpening | None:
+    own = found.sharpening
+    return own if docket.scan.unsharpen and isinstance(own, Sharpening) and own.amount else None
 
 
 def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
@@ -103,7 +109,7 @@ def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:
     """The sheet squared as the docket says, measured anew if that moves its pixels or something else was said of it."""
     frame = _frame_for(sheet, docket)
-    said, ground, sharpening = _said(docket, frame), docket.paper.ground, taken_back(docket, sheet.found)
+    said, ground, sharpening = _said(docket, frame), docket.paper.ground, _taken_back(docket, sheet.found)
     same = frame == sheet.frame and ground == sheet.ground and sharpening == sheet.sharpening
     if same and said != sheet.said:
         readings = measure(sheet.pyramid, not sheet.settled, said)
@@ -142,11 +148,13 @@ def make_sheet(
     docket = docket or Docket()
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
-    if not quick:
-        found = with_sharpening_found(found, scan)
+    if (
+        isinstance(found.sharpening, NoEstimate) and not quick
+    ):  # it was looked for on a smaller copy only, or not at all
+        found = replace(found, sharpening=look_for_sharpening(scan))
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
-    ground, sharpening = docket.paper.ground, taken_back(docket, found)
+    ground, sharpening = docket.paper.ground, _taken_back(docket, found)
     pyramid = for_work(squared_pyramid(as_scanned(scan, sharpening), frame), ground)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)

@@ -12,6 +12,7 @@ from woad.core.docket.model import Docket
 from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
+from woad.core.render.unsharpened import as_scanned, look_for_sharpening
 from woad.core.scan.halos import Sharpening
 from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
@@ -69,9 +70,12 @@ NOT_LOOKED = Found(_LATER, _LATER, _LATER)
 
 
 def find_square(scan: Pyramid) -> Found:
-    """Look for the sheet's corners, its tilt and its artwork."""
+    """Look for the sheet's corners, its tilt and its artwork, on the scan as it was before it was sharpened: rims along a
+    drawn frame look like a sheet's sides."""
+    sharpening = look_for_sharpening(scan)
     level = scan.level_for(LOOK_PX)
-    pixels, px = scan.whole(level), float(1 << level)
+    calm, px = as_scanned(scan, sharpening), float(1 << level)
+    pixels = calm.whole(level)
     corners = find_corners(pixels)
     tape: tuple[Points, ...] = ()
     if isinstance(corners, SheetCorners):
@@ -85,15 +89,19 @@ def find_square(scan: Pyramid) -> Found:
     tape = tuple(one * px for one in tape)
     if tape:
         plain = replace(plain_frame(scan.width, scan.height), blanks=_outlines(tape))
-        pixels = squared_pyramid(scan, plain).whole(level)
+        pixels = squared_pyramid(calm, plain).whole(level)
     # One after the other: most of both is Python's, which one core at a time runs.
     tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
     if isinstance(corners, SheetCorners):
         corners = replace(corners, points=corners.points * px)
+    if isinstance(sharpening, NoEstimate) and inside is not None:  # the table has no edges that tell
+        sharpening = look_for_sharpening(scan, inside * px)
     if surround is not None:
         surround = replace(surround, corners=surround.corners * px)
-    return Found(tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround, tape)
+    return Found(
+        tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround, tape, sharpening
+    )
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:

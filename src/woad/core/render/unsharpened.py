@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from numpy.typing import NDArray
 
-from woad.core.docket.model import Docket
+from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.closely import busiest_parts
-from woad.core.render.squaring import Found
 from woad.core.scan.halos import Sharpening, find_sharpening, reach_px, without_sharpening
 
 
@@ -42,17 +40,11 @@ class Unsharpened(Pyramid):
         return np.clip(before, 0, 65535).astype(np.uint16)
 
 
-def with_sharpening_found(found: Found, scan: Pyramid) -> Found:
-    """What was found on a scan, and how it was sharpened."""
-    return replace(found, sharpening=find_sharpening(busiest_parts(scan, found)))
+def look_for_sharpening(scan: Pyramid, corners: NDArray[np.float64] | None = None) -> Sharpening | NoEstimate:
+    """How a scan was sharpened, from all of it or from the sheet between its ``corners`` (4, 2), px."""
+    return find_sharpening(busiest_parts(scan, corners))
 
 
-def taken_back(docket: Docket, found: Found) -> Sharpening | None:
-    """The sharpening that is taken back from a scan as the docket says; None when nothing is."""
-    own = found.sharpening
-    return own if docket.scan.unsharpen and isinstance(own, Sharpening) and own.amount else None
-
-
-def as_scanned(scan: Pyramid, was: Sharpening | None) -> Pyramid:
-    """The scan without ``was``; itself when there is nothing to take back."""
-    return scan if was is None else Unsharpened(scan, was)
+def as_scanned(scan: Pyramid, was: Sharpening | NoEstimate | None) -> Pyramid:
+    """The scan without what it ``was`` sharpened; itself when there is nothing to take back."""
+    return Unsharpened(scan, was) if isinstance(was, Sharpening) and was.amount else scan
