@@ -14,7 +14,7 @@ from woad.demo.scanner import Capture, Light, expose, light_field
 
 Image = NDArray[np.uint8]
 
-FAULTS = ("burnt_out", "blurred", "compressed", "uneven_light", "shadow", "glare", "noisy")
+FAULTS = ("burnt_out", "blurred", "compressed", "uneven_light", "shadow", "glare", "noisy", "sharpened")
 AFTER = ("as it is", "saved anew", "messenger")
 
 
@@ -105,7 +105,15 @@ def capture_with(fault: str, seed: int, after: str) -> Spoiled:
         linear = _glare(linear, rng)
         capture = replace(capture, exposure=min(capture.exposure, 0.8))
     image = _shot(linear, light, capture, rng)
+    if fault == "sharpened":
+        image = sharpened(image, rng.uniform(1.2, 2.5), rng.uniform(1.2, 2.0))
     return Spoiled(fault, after, medium, _afterwards(image, after, rng))
+
+
+def sharpened(image: Image, radius: float, amount: float) -> Image:
+    """After a scanner's own unsharp masking: sigma of the blurred copy in px, times the difference."""
+    plain = image.astype(np.float32)
+    return np.clip(np.rint(plain + amount * (plain - cv2.GaussianBlur(plain, (0, 0), radius))), 0, 255).astype(np.uint8)
 
 
 def _shot(linear: NDArray[np.float32], light: Light, capture: Capture, rng: np.random.Generator) -> Image:

@@ -1,7 +1,7 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,two-tone,tilt,corners,bow,sharp,faults,medium]
-[--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,two-tone,tilt,corners,
+bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -33,6 +33,7 @@ from metrics import measure, zones
 from ragged import ragged_row
 from ruled import ruled_row
 from shading import shading_row
+from sharpening import sharpening_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
@@ -137,7 +138,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,"
     "tilt,corners,bow,sharp,faults,medium"
 )
 
@@ -169,6 +170,7 @@ def main() -> int:
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "crayons": lambda: crayons_row(first, 2 * args.seeds), "dark": lambda: dark_row(first, 4 * args.seeds),
         "shading": lambda: shading_row(first, 4 * args.seeds),
+        "sharpening": lambda: sharpening_row(first, args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

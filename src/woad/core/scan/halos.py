@@ -31,7 +31,7 @@ _DARK_PX, _NEAR_PX, _FAR_PX = (
 )  # how far a profile reaches into the mark, a rim at most, and the profile, over the paper
 _CALM = 0.25  # of the contrast, that paper beyond the rim may vary by: no other mark is there
 _SLOPE = 0.03  # of full scale, from pixel to pixel, of an edge
-TELLS = 0.05  # rims from which sharpening is taken back; what is less is any camera's
+TELLS = 0.06  # rims from which sharpening is taken back; less is left by any camera
 _OFTEN = 0.5  # of the usual rim, that three quarters of the parts have: a white line drawn along a mark is none
 _HELPS = 0.5  # of the rim, at most, is left when it is taken back
 # What is tried: sigma of the scan's own blur and of the copy's, px; amounts; widths of the marks, px; places of the edge, px.
@@ -81,7 +81,8 @@ def find_sharpening(parts: Sequence[Plane]) -> Sharpening | NoEstimate:
         return Sharpening(rims)
     radius, amount = _fitted(usual)
     found = Sharpening(rims, radius, amount)
-    left = [_profiles(without_sharpening(part, found), least) for part in parts]
+    # Edges are lower without it.
+    left = [_profiles(without_sharpening(part, found), least / 2) for part in parts]
     after = np.concatenate([np.zeros((0, len(_AT))), *left])
     if len(after) < _FEWEST or _rim(np.median(after, axis=0)) > _HELPS * rims:
         return Sharpening(rims)
