@@ -43,6 +43,7 @@ _SHIFTS = np.linspace(-0.6, 0.6, 13)
 _AT = np.arange(-_DARK_PX, _FAR_PX + 1, dtype=np.float64)
 # The mark's far side is least alike from mark to mark.
 _WEIGHT = np.where(_AT >= -1, 1.0, np.where(_AT >= -3, 0.3, 0.0))
+_PARTS = 2  # separable ones that are within a code of the exact filter
 _LEAST_RADIUS = 0.35  # px, below which a copy is hardly blurred
 
 
@@ -104,7 +105,7 @@ def without_sharpening(picture: NDArray[np.generic], was: Sharpening) -> Plane:
 def reach_px(was: Sharpening) -> int:
     """How far a pixel has a part in what others become."""
     # Far out the filter falls off as exp(-x / (radius sqrt(amount / 2))).
-    return int(np.ceil(was.radius_px * (3 + 5 * np.sqrt(was.amount / 2))))
+    return int(np.ceil(was.radius_px * (2 + 4 * np.sqrt(was.amount / 2))))
 
 
 @cache
@@ -126,7 +127,7 @@ def _turned_round(radius: float, amount: float) -> tuple[float, Floats, Floats]:
             break
     blur *= amount / (1 + amount) / blur.sum()
     size, basis = np.linalg.eigh(blur)
-    kept = np.flatnonzero(np.abs(size) > 2e-3 * np.abs(size).max())
+    kept = np.argsort(np.abs(size))[-_PARTS:]
     rows = np.ascontiguousarray(basis[:, kept].T)
     columns = rows * size[kept][:, None]
     columns *= (
