@@ -16,7 +16,7 @@ from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.sheet import is_square, make_sheet, resquare
-from woad.core.render.unsharpened import Unsharpened
+from woad.core.render.unsharpened import Unsharpened, look_for_sharpening
 from woad.core.render.whole import render_whole
 from woad.core.scan.halos import Sharpening, find_sharpening, without_sharpening
 
@@ -42,6 +42,16 @@ def test_sharpening_is_told_and_taken_back(radius: float, amount: float) -> None
         assert isinstance(found, Sharpening)
         assert found.radius_px == pytest.approx(radius, rel=0.5)
         assert off(without_sharpening(image, found), plain) < off(image, plain) / 4
+
+
+def test_on_dark_paper_rims_are_dark() -> None:
+    """Light marks on black tell as dark ones on white do."""
+    plain = np.asarray(255 - shot(drawn_sheet()), np.uint8)
+    found = look_for_sharpening(build_pyramid(sharpened(plain)))
+    assert isinstance(found, Sharpening)
+    assert found.radius_px == pytest.approx(1.5, rel=0.5)
+    none = look_for_sharpening(build_pyramid(plain))
+    assert isinstance(none, Sharpening) and none.amount == 0
 
 
 def test_no_sharpening_is_seen_where_there_was_none() -> None:

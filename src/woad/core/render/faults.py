@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.render.squaring import SURE, Found
-from woad.core.scan.halos import TELLS, Sharpening
+from woad.core.scan.halos import Sharpening
 from woad.core.scan.light import HARD_PERCENT, LightFaults
 from woad.core.square.frame import Points
 from woad.core.units import MM_PER_INCH, px_to_mm
@@ -62,13 +62,10 @@ def rims_text(found: Sharpening | NoEstimate) -> str:
 
 
 def sharpened(found: Sharpening | NoEstimate) -> Fault | None:
-    if isinstance(found, NoEstimate) or found.rims < TELLS:
+    if isinstance(found, NoEstimate) or not found.amount:
         return None
-    says = (
-        f"The scanner or phone sharpened the picture: rims {found.rims:.0%} lighter than the paper lie beside marks. "
-    )
-    says += "Woad takes them back." if found.amount else "Scan again without sharpening."
-    return Fault("sharpened", round(found.rims * 100, 1), "%", bool(found.amount), says)
+    says = f"The scanner or phone sharpened the picture: marks have rims {found.rims:.0%} off the paper. Woad takes them back."
+    return Fault("sharpened", round(found.rims * 100, 1), "%", True, says)
 
 
 def compressed(quality: int, scaled: bool) -> Fault | None:

@@ -33,7 +33,6 @@ from woad.core.scan.blocks import (
 )
 from woad.core.scan.clipping import burnt_share
 from woad.core.scan.grid import smoothed_grid
-from woad.core.scan.halos import find_sharpening
 from woad.core.scan.light import LightFaults, find_light_faults
 from woad.core.scan.noise import paper_noise
 from woad.core.scan.resampled import SCALED, rhythm
@@ -81,7 +80,7 @@ def look_at_scan(
     inside = inside_of(sure, seen.shape[:2], float(1 << base))
     burnt, burnt_at = burnt_share(seen, inside)
     busy, calm = parts_of(scan, seen, inside, base)
-    sharpening = find_sharpening(busy) if isinstance(found.sharpening, NoEstimate) else found.sharpening
+    sharpening = found.sharpening
     before = as_scanned(scan, sharpening)
     if before is not scan:  # its rims are no glare, nor is its noise the paper's
         seen = encoded(before.whole(base))
@@ -107,7 +106,7 @@ def look_at_scan(
 
     note("Burnt-out paper", f"{burnt:.0%}", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
-    note("Light rims beside marks", faults_of.rims_text(sharpening), faults_of.sharpened(sharpening))
+    note("Rims beside marks", faults_of.rims_text(sharpening), faults_of.sharpened(sharpening))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))

@@ -9,6 +9,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.closely import busiest_parts
+from woad.core.render.negative import looks_dark
 from woad.core.scan.halos import Sharpening, find_sharpening, reach_px, without_sharpening
 
 
@@ -42,7 +43,8 @@ class Unsharpened(Pyramid):
 
 def look_for_sharpening(scan: Pyramid, corners: NDArray[np.float64] | None = None) -> Sharpening | NoEstimate:
     """How a scan was sharpened, from all of it or from the sheet between its ``corners`` (4, 2), px."""
-    return find_sharpening(busiest_parts(scan, corners))
+    parts = busiest_parts(scan, corners)
+    return find_sharpening([1 - part for part in parts] if looks_dark(scan) else parts)
 
 
 def as_scanned(scan: Pyramid, was: Sharpening | NoEstimate | None) -> Pyramid:

@@ -31,7 +31,7 @@ _DARK_PX, _NEAR_PX, _FAR_PX = (
 )  # how far a profile reaches into the mark, a rim at most, and the profile, over the paper
 _CALM = 0.25  # of the contrast, that paper beyond the rim may vary by: no other mark is there
 _SLOPE = 0.03  # of full scale, from pixel to pixel, of an edge
-TELLS = 0.06  # rims from which sharpening is taken back; less is left by any camera
+_TELLS = 0.06  # rims from which sharpening is taken back; less is left by any camera
 _OFTEN = 0.5  # of the usual rim, that three quarters of the parts have: a white line drawn along a mark is none
 _HELPS = 0.5  # of the rim, at most, is left when it is taken back
 # What is tried: sigma of the scan's own blur and of the copy's, px; amounts; widths of the marks, px; places of the edge, px.
@@ -49,8 +49,8 @@ _LEAST_RADIUS = 0.35  # px, below which a copy is hardly blurred
 
 @dataclass(frozen=True)
 class Sharpening:
-    """``rims``: how much lighter than the paper its rims are, as a share of the step at the edge, 0 without any. ``radius_px``
-    (sigma of the blurred copy) and ``amount`` (times the difference) are 0 where it is too little to be taken back."""
+    """``rims``: how much lighter than the paper its rims are, as a share of the step at the edge. ``radius_px``
+    (sigma of the blurred copy) and ``amount`` (times the difference) are 0 where that is too little to be taken back."""
 
     rims: float
     radius_px: float = 0.0
@@ -65,29 +65,28 @@ class Sharpening:
 def find_sharpening(parts: Sequence[Plane]) -> Sharpening | NoEstimate:
     """How a scan was sharpened, from full-size grey ``parts`` (h, w) in 0..1 that are rich in edges.
 
-    Paper must be lighter than the marks. Method: the median profile across edges, compared with those that a blurred step or
-    stroke has when it is sharpened.
+    Paper must be lighter than the marks: of dark paper give the negative. Method: the median profile across edges, compared
+    with those that a blurred step or stroke has when it is sharpened; taken back, rims must be gone.
     """
     for least in _STEPS:
         each = [_profiles(part, least) for part in parts]
-        profiles = np.concatenate([np.zeros((0, len(_AT))), *each])
+        profiles = np.concatenate(each)
         if len(profiles) >= _FEWEST:
             break
     else:
         return NoEstimate("there are too few clear edges beside bare paper")
     usual = np.median(profiles, axis=0)
     rims = _rim(usual)
+    if rims < _TELLS:
+        return Sharpening(rims)
     many = [_rim(np.median(own, axis=0)) for own in each if len(own) >= _FEWEST]
-    if rims < TELLS or (many and np.percentile(many, 25) < _OFTEN * rims):
-        return Sharpening(rims)
-    radius, amount = _fitted(usual)
-    found = Sharpening(rims, radius, amount)
+    found = Sharpening(rims, *_fitted(usual))
     # Edges are lower without it.
-    left = [_profiles(without_sharpening(part, found), least / 2) for part in parts]
-    after = np.concatenate([np.zeros((0, len(_AT))), *left])
-    if len(after) < _FEWEST or _rim(np.median(after, axis=0)) > _HELPS * rims:
-        return Sharpening(rims)
-    return found
+    after = np.concatenate([_profiles(without_sharpening(part, found), least / 2) for part in parts])
+    often = not many or np.percentile(many, 25) >= _OFTEN * rims
+    if often and len(after) >= _FEWEST and _rim(np.median(after, axis=0)) <= _HELPS * rims:
+        return found
+    return NoEstimate("rims beside marks are not a scanner's")
 
 
 def without_sharpening(picture: NDArray[np.generic], was: Sharpening) -> Plane:
