@@ -195,7 +195,6 @@ def test_the_trim_frame_is_dragged_typed_and_written(bench, settle) -> None:  # 
     assert window.session.entry.sheet.full_size == (700, 960)
 
 
-@pytest.mark.proof
 def test_the_frame_is_turned_by_its_handle(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Dragging the handle a quarter of the way round straightens by as many degrees; one drag is one undo."""
     window = bench(tilted(0.0))
@@ -243,7 +242,6 @@ def feet(image: np.ndarray) -> np.ndarray:
     return np.array([np.nonzero(band)[0].max() for band in bands], float)
 
 
-@pytest.mark.proof
 def test_a_bow_drawn_along_lettering_straightens_it(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Drawn along the sagging feet, the feet end level in the file; dragging a point bends on; undo step by step."""
     window = bench(sagging())
@@ -272,7 +270,6 @@ def test_a_bow_drawn_along_lettering_straightens_it(bench, settle) -> None:  # t
     assert window.session.docket.square.bows == ()
 
 
-@pytest.mark.proof
 def test_rulers_guides_and_grid_are_seen_and_never_written(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """A guide pulled from the ruler stays, catches the trim frame, hides with one key, and is in no file."""
     window = bench(tilted(0.0))
@@ -362,7 +359,6 @@ def test_watch_spots_stay_on_their_marks_when_the_sheet_is_turned(bench, settle)
     assert QPoint(0, 0) != first.toPoint()
 
 
-@pytest.mark.proof
 def test_tape_is_gone_from_the_file_unless_it_is_kept(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is tape; Kept brings it back into the written file."""
     w, h = 480, 640
