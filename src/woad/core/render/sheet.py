@@ -6,7 +6,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 from woad.core.docket.model import Docket
-from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, first_look, pixels_of
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.found import Found as FoundStrays
@@ -16,7 +15,16 @@ from woad.core.render.measure import measure
 from woad.core.render.negative import for_work
 from woad.core.render.patches import PatchStore
 from woad.core.render.readings import Readings
-from woad.core.render.squaring import LOOK_PX, NOT_LOOKED, Found, find_square, frame_of, squared_pyramid, trim_box
+from woad.core.render.squaring import (
+    LOOK_PX,
+    NOT_LOOKED,
+    Found,
+    corners_in_force,
+    find_square,
+    frame_of,
+    squared_pyramid,
+    trim_box,
+)
 from woad.core.render.unsharpened import as_scanned, look_for_sharpening
 from woad.core.scan.halos import Sharpening
 from woad.core.square.frame import Frame
@@ -26,9 +34,9 @@ from woad.core.square.frame import Frame
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
     taken on the latter, so nothing outside the trim frame has a part in them; of dark paper, as ``ground`` says, it is the
-    negative; without ``sharpening``, which is the scanner's own. ``set_ppi`` is the user's; ``strays`` are
-    what was found when the sheet was last looked over, None before that; ``mends`` and
-    ``held`` keep patches, and the newest whole-sheet planes, that were made for it.
+    negative; the scanner's own ``sharpening``, if any, is taken back in it. ``set_ppi`` is the user's; ``strays`` are what
+    was found when the sheet was last looked over, None before that; ``mends`` and ``held`` keep patches, and the newest
+    whole-sheet planes, that were made for it.
 
     ``settled`` is False for a first look made from a reduced decode; ``scale`` is then its pixel size in
     level-0 pixels of the true scan (else 1)."""
@@ -90,6 +98,7 @@ def _said(docket: Docket, frame: Frame) -> Said:
 
 
 def _taken_back(docket: Docket, found: Found) -> Sharpening | None:
+    """The sharpening that is taken back as the docket says; None when nothing is."""
     own = found.sharpening
     return own if docket.scan.unsharpen and isinstance(own, Sharpening) and own.amount else None
 
@@ -148,10 +157,8 @@ def make_sheet(
     docket = docket or Docket()
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
-    if (
-        isinstance(found.sharpening, NoEstimate) and not quick
-    ):  # it was looked for on a smaller copy only, or not at all
-        found = replace(found, sharpening=look_for_sharpening(scan))
+    if found.sharpening is NOT_LOOKED.sharpening and not quick:
+        found = replace(found, sharpening=look_for_sharpening(scan, corners_in_force(docket.square, scan, found)))
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     ground, sharpening = docket.paper.ground, _taken_back(docket, found)
