@@ -58,13 +58,14 @@ def blurred(width: float | NoEstimate) -> Fault | None:
 
 def rims_text(found: Sharpening | NoEstimate) -> str:
     """How high the rims beside marks are, in words."""
-    return "unknown" if isinstance(found, NoEstimate) else f"{found.rims:.0%}"
+    return "unknown" if isinstance(found, NoEstimate) else f"{100 * found.rims:.0f} %"
 
 
 def sharpened(found: Sharpening | NoEstimate) -> Fault | None:
     if isinstance(found, NoEstimate) or not found.amount:
         return None
-    says = f"The scanner or phone sharpened the picture: marks have rims {found.rims:.0%} off the paper. Woad takes them back."
+    says = f"The scanner or phone sharpened the picture: its marks have rims of {100 * found.rims:.0f} % of their edges' step. "
+    says += "Woad takes them back."
     return Fault("sharpened", round(found.rims * 100, 1), "%", True, says)
 
 

@@ -104,7 +104,7 @@ def look_at_scan(
         if fault is not None:
             faults.append(fault)
 
-    note("Burnt-out paper", f"{burnt:.0%}", faults_of.burnt(burnt, burnt_at))
+    note("Burnt-out paper", f"{100 * burnt:.0f} %", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
     note("Rims beside marks", faults_of.rims_text(sharpening), faults_of.sharpened(sharpening))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
