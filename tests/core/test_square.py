@@ -115,6 +115,16 @@ def test_art_without_a_level_cue_is_unsure() -> None:
     assert blank.reason
 
 
+def test_what_tapers_is_no_tilt() -> None:
+    """Four planks of a tower lean one way and one, its other side, the other way: it stands upright, and is left as it is."""
+    image = np.full((1000, 760, 3), 225, np.uint8)
+    lean = 620 * np.tan(np.radians(5.5))
+    for x, way in ((290, -1), (350, -1), (410, -1), (470, -1), (530, 1)):
+        cv2.line(image, (x, 200), (round(x + way * lean), 820), (30, 30, 30), 3, cv2.LINE_AA)
+    tilt = find_tilt(image)
+    assert not isinstance(tilt, Tilt) or tilt.sure < 0.5
+
+
 def hatched(seed: int) -> NDArray[np.uint8]:
     """Ten patches of hatching, each as the hand liked it, and nothing else."""
     ink = np.zeros((1500, 1100), np.uint8)

@@ -30,6 +30,7 @@ _OWN_DEG = 3.5  # how far a pixel's own direction may lie from the angle it vote
 # Pixels beside a line that it is fitted through, time after time; and how much it may turn each time, as a slope.
 _GIVES_PX, _TURN = (2.5, 1.8, 1.5), 0.03
 _LEAST_VOTES = 25  # of a line
+_TAPER_LEAST_DEG, _TAPER = 2.5, (0.2, 0.4)  # tilt that mirrors apart from itself; how far a mirrored one may stand out
 
 
 @dataclass(frozen=True)
@@ -260,6 +261,7 @@ def _agree(lines: list[_Straight], best: float, coarse: Points, score: Points) -
         sure = max(sure, 0.6)
     # Sheets are seldom laid down that far askew; what leans so is more often drawn so.
     sure *= 1 - 0.4 * float(np.clip((abs(centre) - 9) / 5, 0, 1))
+    sure *= 1 - float(np.clip((_mirrored(centre, coarse, score) - _TAPER[0]) / (_TAPER[1] - _TAPER[0]), 0, 1))
     if families == 2:
         why = "level and upright lines agree"
     else:
@@ -267,6 +269,17 @@ def _agree(lines: list[_Straight], best: float, coarse: Points, score: Points) -
     if sure < 0.5:
         why = "too few lines agree" if witnesses < 2 else "other directions stand out nearly as much"
     return centre, min(sure, 0.99), why
+
+
+def _mirrored(centre: float, coarse: Points, score: Points) -> float:
+    """How far the direction that mirrors the best one stands out, as a share of how far the best one does: what tapers, as a
+    tower or a roof, leans both ways about its upright middle."""
+    off = np.abs(coarse + centre)
+    if abs(centre) < _TAPER_LEAST_DEG or not (off < 1.1).any():
+        return 0.0
+    around = score[(off > 2) & (off < 4) & (np.abs(coarse - centre) > 2)]
+    base = float(around.mean()) if around.size else 0.0
+    return (float(score[off < 1.1].max()) - base) / max(float(score.max()) - base, 1e-6)
 
 
 def _witnesses(lines: list[_Straight], hatching: set[_Straight]) -> tuple[float, int]:
