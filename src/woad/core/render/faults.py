@@ -64,7 +64,7 @@ def rims_text(found: Sharpening | NoEstimate) -> str:
 def sharpened(found: Sharpening | NoEstimate) -> Fault | None:
     if isinstance(found, NoEstimate) or not found.amount:
         return None
-    says = f"The scanner or phone sharpened the picture: its marks have rims of {100 * found.rims:.0f} % of their edges' step. "
+    says = f"The scanner or phone sharpened the picture: rims {100 * found.rims:.0f} % high lie beside its marks. "
     says += "Woad takes them back."
     return Fault("sharpened", round(found.rims * 100, 1), "%", True, says)
 
