@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from media import ALL, draw, turned
 from woad.demo.camera import Photo, Table, photograph, view_from
-from woad.demo.scanner import Capture, Light, expose, light_field
+from woad.demo.scanner import Capture, Light, expose, light_field, sharpened
 
 Image = NDArray[np.uint8]
 
@@ -108,12 +108,6 @@ def capture_with(fault: str, seed: int, after: str) -> Spoiled:
     if fault == "sharpened":
         image = sharpened(image, rng.uniform(1.2, 2.5), rng.uniform(1.2, 2.0))
     return Spoiled(fault, after, medium, _afterwards(image, after, rng))
-
-
-def sharpened(image: Image, radius: float, amount: float) -> Image:
-    """After a scanner's own unsharp masking: sigma of the blurred copy in px, times the difference."""
-    plain = image.astype(np.float32)
-    return np.clip(np.rint(plain + amount * (plain - cv2.GaussianBlur(plain, (0, 0), radius))), 0, 255).astype(np.uint8)
 
 
 def _shot(linear: NDArray[np.float32], light: Light, capture: Capture, rng: np.random.Generator) -> Image:

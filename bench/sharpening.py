@@ -9,13 +9,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from captures import sharpened
 from nine import Recorded, over_white, record_flat
 from nine_rows import opened, woad
 from scan_rows import spread
 from woad.core.docket.model import MEDIA, Docket
 from woad.core.estimate import NoEstimate
 from woad.core.render.sheet import Sheet, resquare
+from woad.demo.scanner import sharpened
 
 WAYS = ((1.2, 1.5, None), (1.5, 1.5, 92), (2.5, 1.2, 92))  # radius px, amount, JPEG's quality
 _FOUND, _LEFT = 0.8, 0.5  # bars: share of the sheets on which it is found, and of the change that is left on those

@@ -71,14 +71,6 @@ def saved(image: Image, quality: int) -> Image:
     return np.ascontiguousarray(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR))[..., ::-1])
 
 
-def sharpened(image: NDArray[Any], radius: float = 1.5, amount: float = 1.5) -> NDArray[Any]:
-    """The picture after a scanner's own sharpening."""
-    plain = image.astype(np.float32)
-    copy = np.asarray(cv2.GaussianBlur(plain, (0, 0), radius)).reshape(image.shape)
-    most = np.iinfo(image.dtype).max
-    return np.asarray(np.clip(np.rint(plain + amount * (plain - copy)), 0, most).astype(image.dtype))
-
-
 def pdf_of(image: Image | None, width_in: float = 2.0, pages: int = 1, locked: bool = False) -> bytes:
     """A PDF with the picture on each page, ``width_in`` wide, or with a drawn line only."""
     import io

@@ -9,8 +9,9 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from captures import image_file, sharpened
+from captures import image_file
 from sheets import colour_scan
+from woad.demo.scanner import sharpened
 
 LEFT = Qt.MouseButton.LeftButton
 

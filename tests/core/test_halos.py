@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from captures import drawn_sheet, photo, saved, sharpened, shot
+from captures import drawn_sheet, photo, saved, shot
 from sheets import FLAT, colour_scan, pen_scan, png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.estimate import NoEstimate
@@ -19,6 +19,7 @@ from woad.core.render.sheet import is_square, make_sheet, resquare
 from woad.core.render.unsharpened import Unsharpened, look_for_sharpening
 from woad.core.render.whole import render_whole
 from woad.core.scan.halos import Sharpening, find_sharpening, without_sharpening
+from woad.demo.scanner import sharpened
 
 Image = NDArray[np.uint8]
 
@@ -47,7 +48,7 @@ def test_sharpening_is_told_and_taken_back(radius: float, amount: float) -> None
 def test_on_dark_paper_rims_are_dark() -> None:
     """Light marks on black tell as dark ones on white do."""
     plain = np.asarray(255 - shot(drawn_sheet()), np.uint8)
-    found = look_for_sharpening(build_pyramid(sharpened(plain)))
+    found = look_for_sharpening(build_pyramid(sharpened(plain, 1.5, 1.5)))
     assert isinstance(found, Sharpening)
     assert found.radius_px == pytest.approx(1.5, rel=0.5)
     none = look_for_sharpening(build_pyramid(plain))
@@ -75,7 +76,7 @@ def test_even_paper_keeps_its_tone() -> None:
 @pytest.mark.parametrize("kind", [np.uint8, np.uint16])
 def test_a_box_is_as_it_is_in_the_whole(kind: type[np.generic]) -> None:
     """Read anywhere and at any level, a place has the same pixels, of the scan's own type; small levels stay."""
-    pixels = sharpened(colour_scan().encoded).astype(kind)
+    pixels = sharpened(colour_scan().encoded, 1.5, 1.5).astype(kind)
     scan = build_pyramid(np.asarray(pixels * (257 if kind is np.uint16 else 1), kind))
     calm = Unsharpened(scan, Sharpening(0.12, 1.5, 1.3))
     for level in (0, 1):
@@ -113,7 +114,7 @@ def test_a_sharpened_painting_is_cut_out_like_the_one_before() -> None:
 
 def test_the_setting_squares_the_sheet_anew() -> None:
     """A sheet is not as its docket says until the sharpening is taken back, or is there again."""
-    sheet = sheet_of(sharpened(pen_scan().encoded))
+    sheet = sheet_of(sharpened(pen_scan().encoded, 1.5, 1.5))
     kept = FLAT.with_setting("scan.unsharpen", False)
     assert sheet.sharpening is not None
     assert is_square(sheet, FLAT)

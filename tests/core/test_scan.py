@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 import pytest
 
-from captures import drawn_sheet, image_file, photo, saved, sharpened, shot, tilted
+from captures import drawn_sheet, image_file, photo, saved, shot, tilted
 from command import woad
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
@@ -31,7 +31,7 @@ from woad.core.scan.noise import paper_noise
 from woad.core.scan.resampled import SCALED, rhythm
 from woad.core.scan.sharpness import edge_width
 from woad.demo.job import demo_files
-from woad.demo.scanner import Capture, Light
+from woad.demo.scanner import Capture, Light, sharpened
 
 GOOD = Capture(0.6, 0.003, exposure=0.9)
 
@@ -67,7 +67,7 @@ SPOILED = {
     "shadow": lambda: shot(drawn_sheet(), Light(shadow=0.5, shadow_at=0.55, penumbra=0.02)),
     "glare": with_glare,
     "noisy": lambda: shot(drawn_sheet(), None, replace(GOOD, noise=0.05)),
-    "sharpened": lambda: sharpened(shot(drawn_sheet())),
+    "sharpened": lambda: sharpened(shot(drawn_sheet()), 1.5, 1.5),
     "tilted": lambda: tilted(3.0),
     "keystone": lambda: photo().encoded,
 }

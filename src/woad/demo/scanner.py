@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -148,6 +149,18 @@ def record(
     return Scan(eight, coverage, ink, field, ppi, jpeg)
 
 
+def sharpened(image: NDArray[Any], radius_px: float, amount: float) -> NDArray[Any]:
+    """An image of 8 or 16 bits (h, w) or (h, w, C) after a scanner's own sharpening, ``radius_px`` its sigma."""
+    picture = _unsharp_masked(np.asarray(image, np.float32), radius_px, amount)
+    return np.asarray(np.clip(np.rint(picture), 0, np.iinfo(image.dtype).max).astype(image.dtype))
+
+
+def _unsharp_masked(picture: Plane, radius_px: float, amount: float) -> Plane:
+    return np.asarray(
+        picture + np.float32(amount) * (picture - cv2.GaussianBlur(picture, (0, 0), radius_px)), np.float32
+    )
+
+
 def expose(
     planes: Sequence[Plane], field: NDArray[np.float32], capture: Capture, rng: np.random.Generator
 ) -> tuple[NDArray[np.uint8], bytes | None]:
@@ -166,7 +179,7 @@ def expose(
     encoded = srgb_encode(np.clip(linear, 0, 1))
     if capture.sharpen:
         # Cameras sharpen what they have already encoded.
-        encoded = encoded + capture.sharpen * (encoded - cv2.GaussianBlur(encoded, (0, 0), 1.6))
+        encoded = _unsharp_masked(encoded, 1.6, capture.sharpen)
     eight = np.clip(encoded * 255 + 0.5, 0, 255).astype(np.uint8)
     if capture.jpeg_quality is None:
         return eight, None

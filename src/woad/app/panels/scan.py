@@ -16,7 +16,6 @@ from woad.app.widgets.report_list import ReportList
 from woad.core.docket.catalogue import setting
 from woad.core.docket.media import MEDIUM_NAMES
 from woad.core.docket.model import MEDIA, Docket
-from woad.core.estimate import NoEstimate
 
 _KINDS = {"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC", "pdf": "PDF"}
 
@@ -123,9 +122,8 @@ class ScanPanel(StepPanel):
         report = entry.report
         self.points.show_report(report, self.session.fault_shown)
         self.verdict.setText(self._verdict(entry))
-        own = sheet.found.sharpening
         for widget in (self.sharpening, self.sharpening_label):
-            widget.setVisible(not isinstance(own, NoEstimate) and own.amount > 0)
+            widget.setVisible(sheet.found.sharpened is not None)
         self.sharpening.show_value(docket.scan.unsharpen)
         name = sheet.original.name
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])

@@ -111,8 +111,8 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
 
 def _sharpening_json(sheet: Sheet) -> dict[str, object] | None:
     """What the scanner or phone sharpened, if Woad can take it back; None without."""
-    own = sheet.found.sharpening
-    if isinstance(own, NoEstimate) or not own.amount:
+    own = sheet.found.sharpened
+    if own is None:
         return None
     return {
         "rims": round(own.rims, 3),

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.robust_fit import fitted
+from woad.core.raster.bell import bell_integral
 from woad.core.raster.surfaces import quadratic
 from woad.core.raster.thinning import thinned
 
@@ -234,17 +235,12 @@ def _places(
 
 def _log_left(u: Floats, v: Floats, angle: float, at: float, bend: float, sigma: float, depth: float) -> Floats:
     beyond = _beyond(u, v, angle, at, bend)
-    return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * _covered(beyond / max(abs(sigma), 1e-3))))
+    return np.asarray(np.log1p(-min(max(depth, -0.5), 0.95) * bell_integral(beyond / max(abs(sigma), 1e-3))))
 
 
 def _beyond(u: Floats, v: Floats, angle: float, at: float, bend: float) -> Floats:
     along = v * np.cos(angle) - u * np.sin(angle)
     return np.asarray(u * np.cos(angle) + v * np.sin(angle) - at + bend * along * along)
-
-
-def _covered(x: Floats) -> Floats:
-    """The Gaussian's integral, to 0.0004 (the tanh form that neural networks use; Hendrycks and Gimpel 2016)."""
-    return np.asarray(0.5 + 0.5 * np.tanh(0.7978845608 * (x + 0.044715 * x * x * x)))
 
 
 def _search(seen: _Seen) -> Floats | None:
@@ -258,7 +254,7 @@ def _search(seen: _Seen) -> Floats | None:
     ]
     where = np.array([(np.cos(a) / s, np.sin(a) / s, -d / s) for a, d, s in tried])
     # A thousand edges at a thousand places: in single precision, which tells as well which of them is best.
-    steps = np.asarray(-_covered((where @ np.stack([u, v, np.ones_like(u)])).astype(np.float32)))
+    steps = np.asarray(-bell_integral((where @ np.stack([u, v, np.ones_like(u)])).astype(np.float32)))
     held = np.array([1e-6, 1e-3, 1e-3, *[4e-3] * (basis.shape[1] - 3)])
     single = basis.T.astype(np.float32)
     best, weight = -1, w

@@ -41,6 +41,11 @@ class Region:
         return Region(x0, y0, x1 - x0, y1 - y0)
 
 
+def inner_of(box: Region, tile: Region) -> tuple[slice, slice]:
+    """Where ``box`` lies in the larger ``tile``."""
+    return slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x)
+
+
 def bands(width: int, height: int, rows: int) -> Iterator[Region]:
     """Full-width bands of at most ``rows`` rows, top to bottom."""
     for y in range(0, height, rows):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -24,6 +25,11 @@ def srgb_encode(linear: NDArray[np.floating]) -> Float:
     v = np.asarray(linear, np.float32)
     high = np.float32(1.055) * np.maximum(v, np.float32(1e-12)) ** np.float32(1 / 2.4) - np.float32(0.055)
     return np.where(v <= 0.0031308, v * np.float32(12.92), high).astype(np.float32)
+
+
+def encoded_shares(pixels: NDArray[np.unsignedinteger[Any]]) -> Float:
+    """Codes of 8 or 16 bits (any shape) as shares of the highest, 0..1, float32."""
+    return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
 
 
 def density(reflectance: NDArray[np.floating]) -> Float:

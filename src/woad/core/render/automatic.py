@@ -16,7 +16,7 @@ from woad.core.paper.marks import ALIGN_PX
 from woad.core.paper.marks import REACH_PX as PAPER_REACH_PX
 from woad.core.raster.compositing import on_white
 from woad.core.raster.pyramid import Pixels, Pyramid
-from woad.core.raster.tiles import Region
+from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.clearing import clearing_of
 from woad.core.render.halves import Tile, knock_out
 from woad.core.render.hand import hand_of
@@ -174,11 +174,6 @@ def automatic_picture(
 def automatic_cut(sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None) -> Picture:
     """:func:`automatic_picture` of the knock-out."""
     return automatic_picture(sheet, docket, "knockout", level, box, cache)
-
-
-def inner_of(box: Region, tile: Region) -> tuple[slice, slice]:
-    """Where ``box`` lies in the larger ``tile``."""
-    return slice(box.y - tile.y, box.bottom - tile.y), slice(box.x - tile.x, box.right - tile.x)
 
 
 def shown_inked(inked: Inked, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -11,17 +9,13 @@ from numpy.typing import NDArray
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import encoded_shares
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 LOOK_PX, PART_PX = 900, 256
 _BUSY, _CALM = 8, 5  # parts that are taken
-
-
-def encoded(pixels: NDArray[Any]) -> Plane:
-    """Codes of 8 or 16 bits as 0..1."""
-    return np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
 
 
 def inside_of(corners: NDArray[np.float64] | None, shape: tuple[int, int], px: float) -> Mask:
@@ -39,12 +33,18 @@ def inside_of(corners: NDArray[np.float64] | None, shape: tuple[int, int], px: f
 def busiest_parts(scan: Pyramid, corners: NDArray[np.float64] | None = None) -> list[Plane]:
     """Grey parts of the scan, or of the sheet between its ``corners``, 0..1, that are richest in edges."""
     level = scan.level_for(LOOK_PX)
-    seen = encoded(scan.whole(level))
-    return parts_of(scan, seen, inside_of(corners, seen.shape[:2], float(1 << level)), level)[0]
+    seen = encoded_shares(scan.whole(level))
+    busy, _ = places_of(scan, seen, inside_of(corners, seen.shape[:2], float(1 << level)), level)
+    return grey_parts(scan, busy)
 
 
-def parts_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[list[Plane], list[Plane]]:
-    """Grey parts, 0..1, that are rich in edges, and of calm light paper; ``seen`` (h, w, C) is the scan's ``level``, ``inside``
+def grey_parts(scan: Pyramid, places: list[Region]) -> list[Plane]:
+    """Full-size parts of the scan, grey, 0..1."""
+    return [grey_of(encoded_shares(scan.read(0, box))) for box in places]
+
+
+def places_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[list[Region], list[Region]]:
+    """Full-size places that are rich in edges, and of calm light paper; ``seen`` (h, w, C) is the scan's ``level``, ``inside``
     (h, w) where its sheet lies."""
     px = 1 << level
     grey = grey_of(seen)
@@ -62,9 +62,8 @@ def parts_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[list
     calm = lighter[np.argsort(busy[lighter])][: max(1, len(lighter) // 2)]
     calm = calm[:: max(1, len(calm) // _CALM)][:_CALM]
 
-    def part(flat: int) -> Plane:
+    def place(flat: int) -> Region:
         row, column = divmod(flat, columns)
-        box = Region(column * step * px, row * step * px, PART_PX, PART_PX).clip(scan.width, scan.height)
-        return grey_of(encoded(scan.read(0, box)))
+        return Region(column * step * px, row * step * px, PART_PX, PART_PX).clip(scan.width, scan.height)
 
-    return [part(i) for i in by_edges[-_BUSY:].tolist()], [part(i) for i in calm.tolist()]
+    return [place(i) for i in by_edges[-_BUSY:].tolist()], [place(i) for i in calm.tolist()]

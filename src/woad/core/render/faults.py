@@ -61,8 +61,8 @@ def rims_text(found: Sharpening | NoEstimate) -> str:
     return "unknown" if isinstance(found, NoEstimate) else f"{100 * found.rims:.0f} %"
 
 
-def sharpened(found: Sharpening | NoEstimate) -> Fault | None:
-    if isinstance(found, NoEstimate) or not found.amount:
+def sharpened(found: Sharpening | None) -> Fault | None:
+    if found is None:
         return None
     says = f"The scanner or phone sharpened the picture: rims {100 * found.rims:.0f} % high lie beside its marks. "
     says += "Woad takes them back."

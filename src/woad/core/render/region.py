@@ -18,14 +18,13 @@ from woad.core.paper.marks import mark_gate
 from woad.core.raster.channels import highest
 from woad.core.raster.codes import from_codes
 from woad.core.raster.pyramid import Pyramid
-from woad.core.raster.tiles import Region
+from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.automatic import (
     Picture,
     RegionCache,
     automatic_cut,
     automatic_picture,
     evened_tile,
-    inner_of,
     shown_inked,
 )
 from woad.core.render.cut_readings import cutting_of
@@ -209,8 +208,7 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         clear = clear if light is None else np.asarray(cv2.max(clear, light))
         # The soft rim of a mark is not paper that was kept.
         hit = (cv2.dilate(clear, np.ones((7, 7), np.uint8)) < 128) & (alpha > 2)
-    inner = hit[box.y - tile.y : box.bottom - tile.y, box.x - tile.x : box.right - tile.x]
-    return np.asarray(inner, np.uint8) * np.uint8(255)
+    return np.asarray(hit[inner_of(box, tile)], np.uint8) * np.uint8(255)
 
 
 def _cut_overlay(sheet: Sheet, docket: Docket, kind: str, level: int, box: Region, cache: RegionCache) -> Plane8:

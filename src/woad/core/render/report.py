@@ -15,9 +15,9 @@ from woad.core.formats.read import Original
 from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
-from woad.core.raster.transfer import srgb_decode
+from woad.core.raster.transfer import encoded_shares, srgb_decode
 from woad.core.render import faults as faults_of
-from woad.core.render.closely import LOOK_PX, encoded, inside_of, parts_of
+from woad.core.render.closely import LOOK_PX, grey_parts, inside_of, places_of
 from woad.core.render.faults import Fault
 from woad.core.render.negative import looks_dark
 from woad.core.render.squaring import SURE, Found
@@ -74,22 +74,23 @@ def look_at_scan(
 ) -> ScanReport:
     """Measure a scan as it came. ``ppi`` in force, ``print_mm`` the wanted longer side of the print, if set."""
     base = scan.level_for(LOOK_PX)
-    seen = encoded(scan.whole(base))
+    scanned = encoded_shares(scan.whole(base))
     corners = found.corners
     sure = corners.points if not isinstance(corners, NoEstimate) and corners.sure >= SURE else None
-    inside = inside_of(sure, seen.shape[:2], float(1 << base))
-    burnt, burnt_at = burnt_share(seen, inside)
-    busy, calm = parts_of(scan, seen, inside, base)
-    sharpening = found.sharpening
-    before = as_scanned(scan, sharpening)
-    if before is not scan:  # its rims are no glare, nor is its noise the paper's
-        seen = encoded(before.whole(base))
-        calm = parts_of(before, seen, inside, base)[1]
+    inside = inside_of(sure, scanned.shape[:2], float(1 << base))
+    # The rims that a scanner's sharpening leaves are no glare, nor is its noise the paper's.
+    before = as_scanned(scan, found.sharpened)
+    seen = scanned if before is scan else encoded_shares(before.whole(base))
     # The light is looked at on the other core.
     with ThreadPoolExecutor(1) as beside:
         lit = beside.submit(_light_faults, scan, seen, inside)
+        busy, calm_at = places_of(scan, scanned, inside, base)
+        if before is not scan:
+            calm_at = places_of(before, seen, inside, base)[1]
+        calm = grey_parts(before, calm_at)
         areas = _areas(scan, inside, 1 << base)
-        width = edge_width(busy)
+        burnt, burnt_at = burnt_share(scanned, inside)
+        width = edge_width(grey_parts(scan, busy))
         light = lit.result()
     soft = not isinstance(width, NoEstimate) and width >= _SCALED_EDGE_PX
     quality, scaled = _worst_quality(original, scan, areas, soft)
@@ -106,7 +107,7 @@ def look_at_scan(
 
     note("Burnt-out paper", f"{100 * burnt:.0f} %", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
-    note("Rims beside marks", faults_of.rims_text(sharpening), faults_of.sharpened(sharpening))
+    note("Rims beside marks", faults_of.rims_text(found.sharpening), faults_of.sharpened(found.sharpened))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))
@@ -144,7 +145,7 @@ def _areas(scan: Pyramid, inside: Mask, px: int) -> list[Plane]:
     for box in (Region(left, max(0, y - 256), wide, 512), Region(max(0, x - 256), top, 512, high)):
         box = box.clip(scan.width, scan.height)
         if box.w >= 64 and box.h >= 64:
-            out.append(luma_255(encoded(scan.read(0, box))))
+            out.append(luma_255(encoded_shares(scan.read(0, box))))
     return out
 
 
@@ -169,7 +170,7 @@ def _worst_quality(original: Original, scan: Pyramid, areas: list[Plane], soft: 
         return heavy, True
     if soft:
         corner = Region(0, 0, 2048, 1024).clip(scan.width, scan.height)
-        luma = luma_255(encoded(scan.read(0, corner)))
+        luma = luma_255(encoded_shares(scan.read(0, corner)))
         quality, clear = quality_before_scaling(luma, max(scan.width, scan.height))
         if clear >= _CLEAR_SCALED and quality >= 12:
             return quality, True

@@ -99,8 +99,7 @@ def _said(docket: Docket, frame: Frame) -> Said:
 
 def _taken_back(docket: Docket, found: Found) -> Sharpening | None:
     """The sharpening that is taken back as the docket says; None when nothing is."""
-    own = found.sharpening
-    return own if docket.scan.unsharpen and isinstance(own, Sharpening) and own.amount else None
+    return found.sharpened if docket.scan.unsharpen else None
 
 
 def _frame_for(sheet: Sheet, docket: Docket) -> Frame:

@@ -13,7 +13,7 @@ from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.render.unsharpened import as_scanned, look_for_sharpening
-from woad.core.scan.halos import Sharpening
+from woad.core.scan.halos import Sharpening, to_take_back
 from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
@@ -51,6 +51,11 @@ class Found:
     tape: tuple[Points, ...] = ()
     sharpening: Sharpening | NoEstimate = _LATER
 
+    @property
+    def sharpened(self) -> Sharpening | None:
+        """The sharpening that can be taken back, if any."""
+        return to_take_back(self.sharpening)
+
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
         corners, artwork = self.corners, self.artwork
@@ -74,7 +79,7 @@ def find_square(scan: Pyramid) -> Found:
     drawn frame look like a sheet's sides."""
     sharpening = look_for_sharpening(scan)
     level = scan.level_for(LOOK_PX)
-    calm, px = as_scanned(scan, sharpening), float(1 << level)
+    calm, px = as_scanned(scan, to_take_back(sharpening)), float(1 << level)
     pixels = calm.whole(level)
     corners = find_corners(pixels)
     tape: tuple[Points, ...] = ()

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pixels, Pyramid
-from woad.core.raster.tiles import Region
+from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.closely import busiest_parts
 from woad.core.render.negative import looks_dark
 from woad.core.scan.halos import Sharpening, find_sharpening, reach_px, without_sharpening
@@ -34,8 +34,7 @@ class Unsharpened(Pyramid):
             return self.base.read(level, box)
         around = box.grown(reach_px(was), 1, *self.size(level))
         pixels = self.base.read(level, around)
-        rows, columns = (slice(start, start + n) for start, n in ((box.y - around.y, box.h), (box.x - around.x, box.w)))
-        before = np.rint(without_sharpening(pixels, was)[rows, columns])
+        before = np.rint(without_sharpening(pixels, was)[inner_of(box, around)])
         if pixels.dtype == np.uint8:
             return np.clip(before, 0, 255).astype(np.uint8)
         return np.clip(before, 0, 65535).astype(np.uint16)
@@ -47,6 +46,6 @@ def look_for_sharpening(scan: Pyramid, corners: NDArray[np.float64] | None = Non
     return find_sharpening([1 - part for part in parts] if looks_dark(scan) else parts)
 
 
-def as_scanned(scan: Pyramid, was: Sharpening | NoEstimate | None) -> Pyramid:
+def as_scanned(scan: Pyramid, was: Sharpening | None) -> Pyramid:
     """The scan without what it ``was`` sharpened; itself when there is nothing to take back."""
-    return Unsharpened(scan, was) if isinstance(was, Sharpening) and was.amount else scan
+    return scan if was is None else Unsharpened(scan, was)

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.raster.bell import bell_integral
 from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
@@ -24,11 +25,8 @@ Floats = NDArray[np.float64]
 
 _STEPS = 0.2, 0.1  # contrast of edges that tell; lower ones only where there are no others
 _FEWEST, _MANY = 60, 600  # profiles that tell, in all; and most of one part
-_DARK_PX, _NEAR_PX, _FAR_PX = (
-    8,
-    7,
-    14,
-)  # how far a profile reaches into the mark, a rim at most, and the profile, over the paper
+# How far a profile reaches into the mark, a rim at most, and the profile, over the paper.
+_DARK_PX, _NEAR_PX, _FAR_PX = 8, 7, 14
 _CALM = 0.25  # of the contrast, that paper beyond the rim may vary by: no other mark is there
 _SLOPE = 0.03  # of full scale, from pixel to pixel, of an edge
 _TELLS = 0.06  # rims from which sharpening is taken back; less is left by any camera
@@ -89,6 +87,11 @@ def find_sharpening(parts: Sequence[Plane]) -> Sharpening | NoEstimate:
     return NoEstimate("rims beside marks are not a scanner's")
 
 
+def to_take_back(found: Sharpening | NoEstimate) -> Sharpening | None:
+    """What was found, if it is enough to be taken back."""
+    return found if isinstance(found, Sharpening) and found.amount else None
+
+
 def without_sharpening(picture: NDArray[np.generic], was: Sharpening) -> Plane:
     """A picture (h, w) or (h, w, C) of any type, as encoded, before it was sharpened, as float32; wrong where it had been
     clipped, and beyond the picture it goes on as at its border."""
@@ -124,14 +127,12 @@ def _turned_round(radius: float, amount: float) -> tuple[float, Floats, Floats]:
         blur += power * np.outer(bell, bell) / bell.sum() ** 2
         if power < 1e-4:
             break
-    blur *= amount / (1 + amount) / blur.sum()
+    blur *= ratio / blur.sum()
     size, basis = np.linalg.eigh(blur)
     kept = np.argsort(np.abs(size))[-_PARTS:]
     rows = np.ascontiguousarray(basis[:, kept].T)
     columns = rows * size[kept][:, None]
-    columns *= (
-        amount / (1 + amount) / float((rows.sum(axis=1) * columns.sum(axis=1)).sum())
-    )  # even paper keeps its tone
+    columns *= ratio / float((rows.sum(axis=1) * columns.sum(axis=1)).sum())  # even paper keeps its tone
     return 1 / (1 + amount), rows, columns
 
 
@@ -186,14 +187,11 @@ def _models() -> tuple[list[tuple[float, float]], Floats]:
     """Radii and amounts that are tried, and the profiles (M, P) that they make of strokes of several widths and blurs."""
     tried, models = [], []
     for blur, radius, amount, width in product(_BLURS, _RADII, _AMOUNTS, _WIDTHS):
-        sharp, copy = (_covered((_AT + width) / s) - _covered(_AT / s) for s in (blur, float(np.hypot(blur, radius))))
+        sharp, copy = (
+            bell_integral((_AT + width) / s) - bell_integral(_AT / s) for s in (blur, float(np.hypot(blur, radius)))
+        )
         profile = 1 - ((1 + amount) * sharp - amount * copy)
         dark = profile[_DARK_PX - 3 : _DARK_PX].min()
         tried.append((radius, amount))
         models.append((profile - dark) / (1 - dark))
     return tried, np.array(models)
-
-
-def _covered(x: Floats) -> Floats:
-    """The Gaussian's integral, to 0.0004 (Hendrycks and Gimpel 2016)."""
-    return np.asarray(0.5 + 0.5 * np.tanh(0.7978845608 * (x + 0.044715 * x * x * x)))

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.outline import widened
+from woad.core.raster.transfer import encoded_shares
 from woad.core.square.frame import Outlines
 from woad.core.square.lines import sample
 
@@ -25,7 +26,7 @@ def find_bent(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points) -
     Parameters: ``pixels`` (h, w, C) encoded; ``corners`` (4, 2) px, going round. A pixel is table if its colour is nearer
     to what lies just outside the corner than to the paper along the two sides, and if table joins it to the corner.
     """
-    image = np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    image = encoded_shares(pixels)
     h, w = image.shape[:2]
     out = []
     for i in range(4):

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
+from woad.core.raster.transfer import encoded_shares
 from woad.core.square.lines import Line, find_lines, gradient, sample, steps_across
 from woad.core.square.sides import follow_sides
 
@@ -52,7 +53,7 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
     Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 pixels long.
     Returns corners in pixels of ``pixels``, or why there are none.
     """
-    image = np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    image = encoded_shares(pixels)
     h, w = image.shape[:2]
     if min(h, w) < 64:
         return NoEstimate("the scan is too small to find a sheet in it")

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.raster.thinning import thinned
+from woad.core.raster.transfer import encoded_shares
 from woad.core.square.lines import gradient
 
 Plane = NDArray[np.float32]
@@ -73,7 +74,7 @@ def find_tilt(pixels: NDArray[np.uint8] | NDArray[np.uint16], corners: Points | 
     """
     if corners is not None:
         return _from_corners(corners)
-    image = np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    image = encoded_shares(pixels)
     if min(image.shape[:2]) < 48:
         return NoEstimate("the scan is too small to tell")
     votes = _votes(image)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from woad.core.raster.channels import grey_of
 from woad.core.raster.outline import widened
-from woad.core.raster.transfer import linear_light
+from woad.core.raster.transfer import encoded_shares, linear_light
 from woad.core.square.frame import sheet_size
 from woad.core.square.lines import sample
 
@@ -83,7 +83,7 @@ def holds_down(pixels: Pixels, corners: Points, tape: tuple[Points, ...]) -> boo
         return False
     centre = corners.mean(axis=0)
     share = np.linspace(0.3, 0.7, 24)[:, None]
-    image = np.asarray(pixels, np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    image = encoded_shares(pixels)
     for start, end in zip(corners, np.roll(corners, -1, axis=0), strict=True):
         side = start + (end - start) * share
         inner, outer = (np.median(grey_of(sample(image, centre + (side - centre) * by))) for by in _BESIDE)
