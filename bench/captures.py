@@ -10,11 +10,21 @@ from numpy.typing import NDArray
 
 from media import ALL, draw, turned
 from woad.demo.camera import Photo, Table, photograph, view_from
-from woad.demo.scanner import Capture, Light, expose, light_field, sharpened
+from woad.demo.scanner import Capture, Light, expose, laid_apart, light_field, sharpened
 
 Image = NDArray[np.uint8]
 
-FAULTS = ("burnt_out", "blurred", "compressed", "uneven_light", "shadow", "glare", "noisy", "sharpened")
+FAULTS = (
+    "burnt_out",
+    "blurred",
+    "compressed",
+    "uneven_light",
+    "shadow",
+    "glare",
+    "noisy",
+    "sharpened",
+    "colours_apart",
+)
 AFTER = ("as it is", "saved anew", "messenger")
 
 
@@ -107,6 +117,8 @@ def capture_with(fault: str, seed: int, after: str) -> Spoiled:
     image = _shot(linear, light, capture, rng)
     if fault == "sharpened":
         image = sharpened(image, rng.uniform(1.2, 2.5), rng.uniform(1.2, 2.0))
+    elif fault == "colours_apart":
+        image = laid_apart(image, (0.0, rng.uniform(0.3, 1.2)), 0.0 if rng.random() < 0.5 else rng.uniform(0, 0.0012))
     return Spoiled(fault, after, medium, _afterwards(image, after, rng))
 
 

@@ -1,6 +1,6 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,two-tone,tilt,corners,
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,register,two-tone,tilt,corners,
 bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
@@ -33,10 +33,10 @@ from metrics import measure, zones
 from ragged import ragged_row
 from ruled import ruled_row
 from shading import shading_row
-from sharpening import sharpening_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
 from streaks import streaks_row
+from taken_back import register_row, sharpening_row
 from taped import taped_row
 
 MEDIA = ("pen", "study", "dense", "lettering", "pencil")
@@ -138,7 +138,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,register,"
     "tilt,corners,bow,sharp,faults,medium"
 )
 
@@ -171,6 +171,7 @@ def main() -> int:
         "crayons": lambda: crayons_row(first, 2 * args.seeds), "dark": lambda: dark_row(first, 4 * args.seeds),
         "shading": lambda: shading_row(first, 4 * args.seeds),
         "sharpening": lambda: sharpening_row(first, args.seeds),
+        "register": lambda: register_row(first, args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),

@@ -16,7 +16,7 @@ from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.sheet import is_square, make_sheet, resquare
-from woad.core.render.unsharpened import Unsharpened, look_for_sharpening
+from woad.core.render.taken_back import Unsharpened, look_for_sharpening
 from woad.core.render.whole import render_whole
 from woad.core.scan.halos import Sharpening, find_sharpening, without_sharpening
 from woad.demo.scanner import sharpened
@@ -97,7 +97,7 @@ def cut(image: Image, unsharpen: bool = True) -> tuple[NDArray[np.float32], Shar
     planes = render_whole(sheet, own.with_setting("scan.unsharpen", unsharpen))
     alpha = planes.alpha[..., None].astype(np.float32) / 255
     colour = np.asarray(planes.rgb, np.float32).reshape(1, 1, 3) if isinstance(planes.rgb, tuple) else planes.rgb
-    return colour * alpha + np.array([0, 200, 90], np.float32) * (1 - alpha), sheet.sharpening
+    return colour * alpha + np.array([0, 200, 90], np.float32) * (1 - alpha), sheet.back.sharpening
 
 
 def test_a_sharpened_painting_is_cut_out_like_the_one_before() -> None:
@@ -116,16 +116,16 @@ def test_the_setting_squares_the_sheet_anew() -> None:
     """A sheet is not as its docket says until the sharpening is taken back, or is there again."""
     sheet = sheet_of(sharpened(pen_scan().encoded, 1.5, 1.5))
     kept = FLAT.with_setting("scan.unsharpen", False)
-    assert sheet.sharpening is not None
+    assert sheet.back.sharpening is not None
     assert is_square(sheet, FLAT)
     assert not is_square(sheet, kept)
     as_it_came = resquare(sheet, kept)
-    assert as_it_came.sharpening is None
+    assert as_it_came.back.sharpening is None
     np.testing.assert_array_equal(as_it_came.pyramid.whole(0), sheet.scan.whole(0))
-    assert resquare(as_it_came, FLAT).sharpening == sheet.sharpening
+    assert resquare(as_it_came, FLAT).back.sharpening == sheet.back.sharpening
 
 
 @pytest.mark.parametrize("side", [1, 2, 30, 60])
 def test_tiny_pictures_go_through(side: int) -> None:
     """Too small for an edge to be told, they are measured as they are."""
-    assert sheet_of(np.full((side, side, 3), 180, np.uint8)).sharpening is None
+    assert sheet_of(np.full((side, side, 3), 180, np.uint8)).back.sharpening is None

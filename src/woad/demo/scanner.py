@@ -155,6 +155,21 @@ def sharpened(image: NDArray[Any], radius_px: float, amount: float) -> NDArray[A
     return np.asarray(np.clip(np.rint(picture), 0, np.iinfo(image.dtype).max).astype(image.dtype))
 
 
+def laid_apart(image: NDArray[Any], by: tuple[float, float], lens: float = 0.0) -> NDArray[Any]:
+    """An image of 8 or 16 bits (h, w, 3) whose scanner lays red ``by`` (x, y) px to one side of green and blue as far to the
+    other; or whose lens draws red the share ``lens`` larger than green, and blue as much smaller."""
+    h, w = image.shape[:2]
+    out = image.copy()
+    for channel, sign in ((0, 1), (2, -1)):
+        size = 1 + sign * lens
+        way = np.array([[size, 0, sign * by[0] + (1 - size) * w / 2], [0, size, sign * by[1] + (1 - size) * h / 2]])
+        plane = np.ascontiguousarray(image[..., channel])
+        out[..., channel] = cv2.warpAffine(
+            plane, way, (w, h), flags=cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE
+        )
+    return out
+
+
 def _unsharp_masked(picture: Plane, radius_px: float, amount: float) -> Plane:
     return np.asarray(
         picture + np.float32(amount) * (picture - cv2.GaussianBlur(picture, (0, 0), radius_px)), np.float32

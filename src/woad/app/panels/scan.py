@@ -59,6 +59,7 @@ class ScanPanel(StepPanel):
         super().__init__(
             session, "scan", "Scan", "The sheet as it came from the scanner or phone. It is never changed.", False
         )
+        self.labels: dict[Choice, QLabel] = {}
         self.medium = QComboBox(self)
         self.medium.setAccessibleName(self.tr("Medium"))
         for medium in MEDIA:
@@ -81,15 +82,24 @@ class ScanPanel(StepPanel):
         self.points = ReportList(self)
         self.points.chosen.connect(lambda code: session.look(fault_shown=code))
         self.body.addWidget(self.points)
-        self.sharpening = Choice(((True, self.tr("Taken back")), (False, self.tr("Kept"))), self)
-        self.sharpening.chosen.connect(lambda value: session.change("scan.unsharpen", value, self.tr("Sharpening")))
+        self.sharpening = self._taken_back("scan.unsharpen", self.tr("Sharpening"))
         self.sharpening.setToolTip(self.tr("What the scanner or phone sharpened of its own; the file stays as it is"))
-        self.sharpening_label = self.add_named(self.tr("Sharpening"), self.sharpening)
+        self.rims = self._taken_back("scan.align", self.tr("Colour rims"))
+        self.rims.setToolTip(
+            self.tr("Red and blue that the scanner or lens laid beside green; the file stays as it is")
+        )
         self.add_section(self.tr("File"))
         self.file = self.add_reading(self.tr("Name"))
         self.kind = self.add_reading(self.tr("Format"))
         self.paper = self.add_reading(self.tr("Paper on the scan"))
         self.cast = self.add_reading(self.tr("Cast"))
+
+    def _taken_back(self, setting: str, name: str) -> Choice:
+        """Whether something that the scanner did is taken back; shown where it did it."""
+        choice = Choice(((True, self.tr("Taken back")), (False, self.tr("Kept"))), self)
+        choice.chosen.connect(lambda value: self.session.change(setting, value, name))
+        self.labels[choice] = self.add_named(name, choice)
+        return choice
 
     def _field(self, name: str, field: NumberField, note: QLabel) -> None:
         row = QHBoxLayout()
@@ -122,9 +132,14 @@ class ScanPanel(StepPanel):
         report = entry.report
         self.points.show_report(report, self.session.fault_shown)
         self.verdict.setText(self._verdict(entry))
-        for widget in (self.sharpening, self.sharpening_label):
-            widget.setVisible(sheet.found.sharpened is not None)
-        self.sharpening.show_value(docket.scan.unsharpen)
+        own = sheet.found.own
+        for choice, was, value in (
+            (self.sharpening, own.sharpening, docket.scan.unsharpen),
+            (self.rims, own.register, docket.scan.align),
+        ):
+            for widget in (choice, self.labels[choice]):
+                widget.setVisible(was is not None)
+            choice.show_value(value)
         name = sheet.original.name
         self.file.show_text(name if len(name) < 30 else name[:13] + "…" + name[-14:])
         profile = self.tr(", profile") if header.profile else ""

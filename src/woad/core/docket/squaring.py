@@ -18,7 +18,7 @@ LEAST_TRIM = 0.004  # a trim frame's least width and height
 
 class ScanSettings(Settings):
     """Settings of the Scan step. ``ppi`` ``None`` is what the file says; ``print_mm`` the wanted print's longer side;
-    ``unsharpen`` takes back what the scanner or phone sharpened."""
+    ``unsharpen`` takes back what the scanner or phone sharpened, ``align`` lays colours that it laid apart back."""
 
     ppi: Annotated[
         float | None, number("Resolution", 20, 10_000, "ppi", 1, "Pixels per inch, when the file says nothing true.")
@@ -27,6 +27,7 @@ class ScanSettings(Settings):
         float | None, number("Print, longer side", 10, 5000, "mm", 1, "How large the artwork is to be printed.")
     ] = None
     unsharpen: bool = True
+    align: bool = True
 
 
 class BowSettings(Settings):

@@ -84,6 +84,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
         "ppi": sheet.ppi,
         "square": _square_json(sheet, docket),
         "sharpening": _sharpening_json(sheet),
+        "register": _register_json(sheet),
         "medium": docket.medium,
         "medium_proposed": r.medium,
         "medium_why": r.medium_why,
@@ -111,15 +112,25 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
 
 def _sharpening_json(sheet: Sheet) -> dict[str, object] | None:
     """What the scanner or phone sharpened, if Woad can take it back; None without."""
-    own = sheet.found.sharpened
+    own = sheet.found.own.sharpening
     if own is None:
         return None
     return {
         "rims": round(own.rims, 3),
         "radius_px": own.radius_px,
         "amount": own.amount,
-        "taken_back": sheet.sharpening is not None,
+        "taken_back": sheet.back.sharpening is not None,
     }
+
+
+def _register_json(sheet: Sheet) -> dict[str, object] | None:
+    """How far red and blue lie beside green, if that is enough to be laid back; None otherwise."""
+    own = sheet.found.own.register
+    if own is None:
+        return None
+    ways = {name: [round(v, 3) for v in (one.x, one.y)] for name, one in (("red_px", own.red), ("blue_px", own.blue))}
+    lens = [own.red.lens, own.blue.lens]
+    return {"apart_px": round(own.apart_px, 3), **ways, "lens": lens, "laid_back": sheet.back.register is not None}
 
 
 def _ruling_json(ruling: Ruling) -> dict[str, object]:

@@ -16,6 +16,7 @@ Mask = NDArray[np.bool_]
 
 LOOK_PX, PART_PX = 900, 256
 _BUSY, _CALM = 8, 5  # parts that are taken
+SPREAD_PX, _SPREAD = 192, 3  # side of parts that are spread over a scan, and how many each way
 
 
 def inside_of(corners: NDArray[np.float64] | None, shape: tuple[int, int], px: float) -> Mask:
@@ -38,6 +39,27 @@ def busiest_parts(scan: Pyramid, corners: NDArray[np.float64] | None = None) -> 
     return grey_parts(scan, busy)
 
 
+def spread_parts(scan: Pyramid) -> list[Region]:
+    """Full-size places that are rich in edges, one of each ninth of the scan."""
+    level = scan.level_for(LOOK_PX)
+    px = 1 << level
+    slope = _slope(grey_of(encoded_shares(scan.whole(level))))
+    step = max(1, SPREAD_PX // px)
+    columns, rows = max(1, slope.shape[1] // step), max(1, slope.shape[0] // step)
+    busy = np.asarray(cv2.resize(slope, (columns, rows), interpolation=cv2.INTER_AREA)).reshape(rows, columns)
+    out = []
+    for down in np.array_split(np.arange(rows), min(rows, _SPREAD)):
+        for along in np.array_split(np.arange(columns), min(columns, _SPREAD)):
+            row, column = divmod(int(busy[np.ix_(down, along)].argmax()), len(along))
+            x, y = (int(i) * step * px for i in (along[column], down[row]))
+            out.append(Region(x, y, SPREAD_PX, SPREAD_PX).clip(scan.width, scan.height))
+    return out
+
+
+def _slope(grey: Plane) -> Plane:
+    return np.asarray(cv2.magnitude(cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)))
+
+
 def grey_parts(scan: Pyramid, places: list[Region]) -> list[Plane]:
     """Full-size parts of the scan, grey, 0..1."""
     return [grey_of(encoded_shares(scan.read(0, box))) for box in places]
@@ -54,8 +76,7 @@ def places_of(scan: Pyramid, seen: Plane, inside: Mask, level: int) -> tuple[lis
     def cells(plane: Plane) -> Plane:
         return np.asarray(cv2.resize(plane, (columns, rows), interpolation=cv2.INTER_AREA)).reshape(rows * columns)
 
-    gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)
-    busy, light, there = cells(np.hypot(gx, gy)), cells(grey), cells(inside.astype(np.float32)) > 0.99
+    busy, light, there = cells(_slope(grey)), cells(grey), cells(inside.astype(np.float32)) > 0.99
     on = np.nonzero(there)[0] if there.any() else np.array([rows // 2 * columns + columns // 2])
     by_edges = on[np.argsort(busy[on])]
     lighter = on[light[on] >= np.percentile(light[on], 50)]

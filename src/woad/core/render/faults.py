@@ -12,6 +12,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.render.squaring import SURE, Found
 from woad.core.scan.halos import Sharpening
 from woad.core.scan.light import HARD_PERCENT, LightFaults
+from woad.core.scan.register import Register
 from woad.core.square.frame import Points
 from woad.core.units import MM_PER_INCH, px_to_mm
 
@@ -67,6 +68,19 @@ def sharpened(found: Sharpening | None) -> Fault | None:
     says = f"The scanner or phone sharpened the picture: rims {100 * found.rims:.0f} % high lie beside its marks. "
     says += "Woad takes them back."
     return Fault("sharpened", round(found.rims * 100, 1), "%", True, says)
+
+
+def register_text(found: Register | NoEstimate) -> str:
+    """How far the colours lie apart, in words."""
+    return "unknown" if isinstance(found, NoEstimate) else f"{found.apart_px:.1f} px"
+
+
+def out_of_register(found: Register | None) -> Fault | None:
+    if found is None:
+        return None
+    says = f"The scanner or lens laid its colours up to {found.apart_px:.1f} px apart: dark marks have coloured rims. "
+    says += "Woad lays them back on each other."
+    return Fault("colours_apart", round(found.apart_px, 2), "px", True, says)
 
 
 def compressed(quality: int, scaled: bool) -> Fault | None:

@@ -19,7 +19,7 @@ from woad.core.render.measure import FIELD_PX
 from woad.core.render.patches import ALIGN, Mended, Patch, make_patch
 from woad.core.render.sheet import Sheet
 from woad.core.render.squaring import squared_pyramid
-from woad.core.render.unsharpened import as_scanned
+from woad.core.render.taken_back import as_scanned
 from woad.core.spotting.folds import Fold, find_folds
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.mend import REACH_PX, mend
@@ -71,7 +71,7 @@ def _made_without(sheet: Sheet, streaks: tuple[Streak, ...]) -> Pyramid:
         patch = make_patch(box, before, without_streak(before, one, box.x if one.upright else box.y))
         if patch is not None:
             patches.append(patch)
-    squared = squared_pyramid(as_scanned(Mended(sheet.scan, tuple(patches)), sheet.sharpening), sheet.frame)
+    squared = squared_pyramid(as_scanned(Mended(sheet.scan, tuple(patches)), sheet.back), sheet.frame)
     return Negative(squared) if sheet.pyramid.negative else squared
 
 

@@ -21,7 +21,7 @@ from woad.core.render.closely import LOOK_PX, grey_parts, inside_of, places_of
 from woad.core.render.faults import Fault
 from woad.core.render.negative import looks_dark
 from woad.core.render.squaring import SURE, Found
-from woad.core.render.unsharpened import as_scanned
+from woad.core.render.taken_back import as_scanned
 from woad.core.scan.blocks import (
     BEST,
     count_coefficients,
@@ -79,7 +79,7 @@ def look_at_scan(
     sure = corners.points if not isinstance(corners, NoEstimate) and corners.sure >= SURE else None
     inside = inside_of(sure, scanned.shape[:2], float(1 << base))
     # The rims that a scanner's sharpening leaves are no glare, nor is its noise the paper's.
-    before = as_scanned(scan, found.sharpened)
+    before = as_scanned(scan, found.own)
     seen = scanned if before is scan else encoded_shares(before.whole(base))
     # The light is looked at on the other core.
     with ThreadPoolExecutor(1) as beside:
@@ -107,7 +107,8 @@ def look_at_scan(
 
     note("Burnt-out paper", f"{100 * burnt:.0f} %", faults_of.burnt(burnt, burnt_at))
     note("Edge width", "unknown" if isinstance(width, NoEstimate) else f"{width:.1f} px", faults_of.blurred(width))
-    note("Rims beside marks", faults_of.rims_text(found.sharpening), faults_of.sharpened(found.sharpened))
+    note("Rims beside marks", faults_of.rims_text(found.sharpening), faults_of.sharpened(found.own.sharpening))
+    note("Colours apart", faults_of.register_text(found.register), faults_of.out_of_register(found.own.register))
     note("Compression", f"quality {quality}" if quality < BEST else "none seen", faults_of.compressed(quality, scaled))
     note("Light, best to worst", f"{light.ratio:.2f} : 1", faults_of.uneven(light))
     note("Shadow", f"{light.shadow:.0f} %", faults_of.shadow(light))

@@ -25,8 +25,7 @@ from woad.core.render.squaring import (
     squared_pyramid,
     trim_box,
 )
-from woad.core.render.unsharpened import as_scanned, look_for_sharpening
-from woad.core.scan.halos import Sharpening
+from woad.core.render.taken_back import NOTHING, TakenBack, as_scanned, look_for_register, look_for_sharpening
 from woad.core.square.frame import Frame
 
 
@@ -34,7 +33,7 @@ from woad.core.square.frame import Frame
 class Sheet:
     """``scan`` is the picture as it came, ``pyramid`` the squared sheet seen through ``frame``; ``readings`` were
     taken on the latter, so nothing outside the trim frame has a part in them; of dark paper, as ``ground`` says, it is the
-    negative; the scanner's own ``sharpening``, if any, is taken back in it. ``set_ppi`` is the user's; ``strays`` are what
+    negative; what the scanner did of its own is taken ``back`` in it. ``set_ppi`` is the user's; ``strays`` are what
     was found when the sheet was last looked over, None before that; ``mends`` and ``held`` keep patches, and the newest
     whole-sheet planes, that were made for it.
 
@@ -52,7 +51,7 @@ class Sheet:
     set_ppi: float | None = None
     said: Said = NOTHING_SAID
     ground: str = "auto"
-    sharpening: Sharpening | None = None
+    back: TakenBack = NOTHING
     strays: FoundStrays | None = None
     mends: PatchStore = field(default_factory=PatchStore, repr=False)
     held: PatchStore = field(default_factory=lambda: PatchStore(10), repr=False)
@@ -88,7 +87,7 @@ def is_square(sheet: Sheet, docket: Docket) -> bool:
     """Whether the sheet is squared, and measured, as the docket says."""
     frame = _frame_for(sheet, docket)
     same = frame == sheet.frame and docket.paper.ground == sheet.ground
-    same = same and _taken_back(docket, sheet.found) == sheet.sharpening
+    same = same and _taken_back(docket, sheet.found) == sheet.back
     return same and docket.scan.ppi == sheet.set_ppi and _said(docket, frame) == sheet.said
 
 
@@ -97,9 +96,10 @@ def _said(docket: Docket, frame: Frame) -> Said:
     return Said(paper, tuple(on_sheet(docket.ink.at, frame)), docket.paper.only and bool(paper))
 
 
-def _taken_back(docket: Docket, found: Found) -> Sharpening | None:
-    """The sharpening that is taken back as the docket says; None when nothing is."""
-    return found.sharpened if docket.scan.unsharpen else None
+def _taken_back(docket: Docket, found: Found) -> TakenBack:
+    """What is taken back as the docket says."""
+    own, scan = found.own, docket.scan
+    return TakenBack(own.sharpening if scan.unsharpen else None, own.register if scan.align else None)
 
 
 def _frame_for(sheet: Sheet, docket: Docket) -> Frame:
@@ -117,14 +117,14 @@ def trim_of(sheet: Sheet, docket: Docket, plane: Frame) -> tuple[float, ...]:
 def resquare(sheet: Sheet, docket: Docket) -> Sheet:
     """The sheet squared as the docket says, measured anew if that moves its pixels or something else was said of it."""
     frame = _frame_for(sheet, docket)
-    said, ground, sharpening = _said(docket, frame), docket.paper.ground, _taken_back(docket, sheet.found)
-    same = frame == sheet.frame and ground == sheet.ground and sharpening == sheet.sharpening
+    said, ground, back = _said(docket, frame), docket.paper.ground, _taken_back(docket, sheet.found)
+    same = frame == sheet.frame and ground == sheet.ground and back == sheet.back
     if same and said != sheet.said:
         readings = measure(sheet.pyramid, not sheet.settled, said)
         return replace(sheet, readings=readings, said=said, set_ppi=docket.scan.ppi)  # strays are looked for anew
     if same:
         return sheet if docket.scan.ppi == sheet.set_ppi else replace(sheet, set_ppi=docket.scan.ppi)
-    pyramid = for_work(squared_pyramid(as_scanned(sheet.scan, sharpening), frame), ground)
+    pyramid = for_work(squared_pyramid(as_scanned(sheet.scan, back), frame), ground)
     readings = measure(pyramid, not sheet.settled, said)
     return Sheet(
         sheet.original,
@@ -138,7 +138,7 @@ def resquare(sheet: Sheet, docket: Docket) -> Sheet:
         docket.scan.ppi,
         said,
         ground,
-        sharpening,
+        back,
     )
 
 
@@ -157,15 +157,16 @@ def make_sheet(
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
     if found.sharpening is NOT_LOOKED.sharpening and not quick:
-        found = replace(found, sharpening=look_for_sharpening(scan, corners_in_force(docket.square, scan, found)))
+        corners = corners_in_force(docket.square, scan, found)
+        found = replace(found, sharpening=look_for_sharpening(scan, corners), register=look_for_register(scan))
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
-    ground, sharpening = docket.paper.ground, _taken_back(docket, found)
-    pyramid = for_work(squared_pyramid(as_scanned(scan, sharpening), frame), ground)
+    ground, back = docket.paper.ground, _taken_back(docket, found)
+    pyramid = for_work(squared_pyramid(as_scanned(scan, back), frame), ground)
     said = _said(docket, frame)
     readings = measure(pyramid, quick, said)
     return Sheet(
-        original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, ground, sharpening,
+        original, scan, found, frame, pyramid, readings, not quick, scale, docket.scan.ppi, said, ground, back,
         mends=PatchStore() if mends is None else mends,
     )  # fmt: skip
 

@@ -12,8 +12,9 @@ from woad.core.docket.model import Docket
 from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
-from woad.core.render.unsharpened import as_scanned, look_for_sharpening
+from woad.core.render.taken_back import TakenBack, as_scanned, look_for_register, look_for_sharpening
 from woad.core.scan.halos import Sharpening, to_take_back
+from woad.core.scan.register import Register
 from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
@@ -41,7 +42,8 @@ class Found:
 
     ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
     what lies inside a black surround of the scanner's; ``tape`` outlines of the strips that hold the sheet down;
-    ``sharpening`` what the scanner or phone did of its own, which only the scan itself shows, no smaller copy."""
+    ``sharpening`` and ``register`` what the scanner or phone did of its own, which only the scan itself shows, no smaller
+    copy."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
@@ -50,11 +52,13 @@ class Found:
     surround: Surround | None = None
     tape: tuple[Points, ...] = ()
     sharpening: Sharpening | NoEstimate = _LATER
+    register: Register | NoEstimate = _LATER
 
     @property
-    def sharpened(self) -> Sharpening | None:
-        """The sharpening that can be taken back, if any."""
-        return to_take_back(self.sharpening)
+    def own(self) -> TakenBack:
+        """What of that can be taken back."""
+        out = isinstance(self.register, Register) and self.register.out
+        return TakenBack(to_take_back(self.sharpening), self.register if out else None)  # type: ignore[arg-type]
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""
@@ -77,9 +81,9 @@ NOT_LOOKED = Found(_LATER, _LATER, _LATER)
 def find_square(scan: Pyramid) -> Found:
     """Look for the sheet's corners, its tilt and its artwork, on the scan as it was before it was sharpened: rims along a
     drawn frame look like a sheet's sides."""
-    sharpening = look_for_sharpening(scan)
+    sharpening, register = look_for_sharpening(scan), look_for_register(scan)
     level = scan.level_for(LOOK_PX)
-    calm, px = as_scanned(scan, to_take_back(sharpening)), float(1 << level)
+    calm, px = as_scanned(scan, TakenBack(to_take_back(sharpening))), float(1 << level)
     pixels = calm.whole(level)
     corners = find_corners(pixels)
     tape: tuple[Points, ...] = ()
@@ -105,7 +109,14 @@ def find_square(scan: Pyramid) -> Found:
     if surround is not None:
         surround = replace(surround, corners=surround.corners * px)
     return Found(
-        tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * px, bent, surround, tape, sharpening
+        tilt,
+        corners,
+        artwork if isinstance(artwork, NoEstimate) else artwork * px,
+        bent,
+        surround,
+        tape,
+        sharpening,
+        register,
     )
 
 
