@@ -25,12 +25,14 @@ _SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
 _EDGE, _LOSSY = 0.04, 0.5  # step between pixels of an edge; share of the hue in it below which a file has lost it
 _DARKEST = 98  # percentile of marks' depth
 _MARK = 0.08  # darkness of a mark
+_FAINT, _SURE = 0.06, 0.3  # of one that tells; and of one that does, however restless the paper is
 # How far channels are apart in an ink with a hue, and the least cosine of two readings of one hue.
 _COLOURED, _SAME_HUE = 0.15, 0.8
 # Even areas of another tone than the ink's own: how wide they are at least, px; by how much of full ink they vary; the shares
 # of it that are neither paper nor ink; and the share of marks in them from which they count.
 _AREA_PX, _EVEN, _PAPER_TO, _INK_FROM, _DEEPER = 7, 0.15, 0.12, 0.75, 1.3
 _TINTS = 0.008
+_RIM = 40  # such a part of either side is not looked at
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,7 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     """
     if reduced.shape[2] == 1:
         return replace(ONE_INK, tints=_has_tints(reduced, ink))
+    reduced = _inner(reduced)
     own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
     full, wide = 1 - own, _marks(dark, 7, floor)
     several = _share(wide, [full], _OFF) > _WASHES
@@ -69,6 +72,12 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
     far_off = _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL
     return Inks(several, far_off, one_pigment, not (several or far_off) and _has_tints(reduced, ink))
+
+
+def _inner(reduced: Plane) -> Plane:
+    """A sheet without its rim, where a strip of what lies beneath it may show."""
+    h, w = (side // _RIM for side in reduced.shape[:2])
+    return reduced[h : reduced.shape[0] - h, w : reduced.shape[1] - w]
 
 
 def _has_tints(reduced: Plane, ink: InkColour) -> bool:
@@ -128,7 +137,7 @@ def _hue(missing: NDArray[np.float32]) -> tuple[float, NDArray[np.float32]]:
 def _marks(missing: Plane, across: int, floor: float) -> NDArray[np.float32]:
     """What marks lack to paper (n, C), in their mean ``across`` so many px of ``missing`` (h, w, C)."""
     smooth = cv2.blur(missing, (across, across)).reshape(missing.shape)
-    at = np.flatnonzero(np.abs(grey_of(smooth)) > max(0.06, 2 * floor))
+    at = np.flatnonzero(np.abs(grey_of(smooth)) > min(max(_FAINT, 2 * floor), _SURE))
     return np.asarray(smooth.reshape(-1, missing.shape[2]).take(thinned(at, _JUDGED), axis=0), np.float32)
 
 

@@ -1,11 +1,11 @@
 """The light that fell on the sheet: a smooth field per channel, read from bare paper only.
 
-Method: light marks on toned paper filled with it; gutters and the edges of shadows, if any are found, taken out;
-paper tone per block; a low-order surface fitted robustly from one side (marks only ever darken), then normalised
-convolution at shrinking scales over paper candidates, growing into other soft shadows by continuity; marks are
-bridged; what a hand's shadow takes besides is read last. Sources: asymmetric least squares after Newey and Powell
-(1987); normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the usual tool of
-document imaging.
+Method: light marks on toned paper filled with it; what time has done to an old page, gutters and the edges of shadows,
+if any are found, taken out; paper tone per block; a low-order surface fitted robustly from one side (marks only ever
+darken), then normalised convolution at shrinking scales over paper candidates, growing into other soft shadows by
+continuity; marks are bridged; what a hand's shadow takes besides is read last. Sources: asymmetric least squares after
+Newey and Powell (1987); normalised convolution after Knutsson and Westin (1993); one-sided background surfaces are the
+usual tool of document imaging.
 """
 
 from __future__ import annotations
@@ -30,6 +30,7 @@ from woad.core.paper.shading import shading_of, widened
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.toned import without_light_marks
+from woad.core.paper.toning import find_toning
 from woad.core.paper.waves import under_paint
 from woad.core.raster.channels import grey_of
 
@@ -48,12 +49,14 @@ class LightField:
     """``grid`` (gh, gw, C) float32: linear value of bare paper at the centres of a coarse grid of cells.
 
     The grid spans the sheet exactly: cell (0, 0) covers the sheet's corner. ``paper_share`` is the share of the
-    sheet that was taken for bare paper, ``spread`` the paper's relative standard deviation at the scale measured.
+    sheet that was taken for bare paper, ``spread`` the paper's relative standard deviation at the scale measured;
+    ``toned`` whether time has browned it here and there.
     """
 
     grid: Plane
     paper_share: float
     spread: float
+    toned: bool = False
 
     def mean(self) -> tuple[float, ...]:
         """Geometric mean of the paper's linear value per channel."""
@@ -91,6 +94,12 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         if float(np.exp(np.percentile(tone, 98))) < 0.02:
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
         hue = hues(logs, guide, tone, spread, size)
+        toning = find_toning(guide, tone, share, hue, size)
+        if toning is not None:
+            logs = logs - toning.log_light((guide.shape[0], guide.shape[1]))
+            cutting, guide = beside.submit(cut, logs), grey_of(logs)
+            tone, share, spread = blocks_of(guide, size)
+            hue = hues(logs, guide, tone, spread, size)
         lit = low_order(tone, share)
         drawn = shading_of(tone, lit, spread)
         fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
@@ -118,7 +127,10 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
-    return replace(field, grid=grid if quick else as_seen(grid, drawn=drawn))
+    grid = grid if quick else as_seen(grid, drawn=drawn)
+    if toning is not None:
+        grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
+    return replace(field, grid=grid, toned=toning is not None)
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:

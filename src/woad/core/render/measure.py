@@ -31,7 +31,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
-from woad.core.render.medium import Traits, over_pencils, propose_medium, read_traits
+from woad.core.render.medium import Traits, is_brown, over_pencils, propose_medium, read_traits
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.scan.sharpness import edge_width
 
@@ -43,6 +43,7 @@ _EDGE_CROPS = 3  # of the crops, where edges are looked at
 # Share of their darkness that lies in thin lines, from which marks of one pigment, however deep, are one ink: washes of it
 # are a painting.
 _THIN = 0.38
+_SURE = 0.5  # of an old print
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -95,7 +96,8 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         if pyramid.channels == 3:
             texture = read_texture(mean_crops, max(pyramid.width, pyramid.height))
         toned = light_marks is not None or pyramid.negative
-        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture)
+        browned = isinstance(light, LightField) and light.toned
+        reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture, browned)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         # Light marks are another ink than the dark ones, which may be one among themselves.
         dark = reduced if light_marks is None else np.where(light_marks.where > 0, np.float32(1), reduced)
@@ -103,6 +105,10 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
         dark_ink = not (inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
+        if not (dark_ink or second_ink) and is_brown(paper_rgb):
+            # Stains and what shows through an old print are no inks.
+            told = propose_medium(reading.result(), True)
+            dark_ink = told.medium == "print" and told.sure > _SURE
         one_ink = dark_ink and light_marks is None
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels

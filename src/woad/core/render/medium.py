@@ -29,6 +29,8 @@ _LEAST_CHROMA = 0.02  # difference of channels from which a broad mark has a hue
 _HUED = 0.3  # and share of its depth
 # How far apart the channels of a coloured mark are, see :func:`_hue_of`; and what is next to black.
 _COLOURED, _BLACK = 0.22, 0.2
+_BROWN = 0.2, 0.3  # warmth of paper
+_VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # Mean reflectance of blue lines at their deepest, up to which they are a pen's, and from which surely a pencil's.
 _PEN, _PENCIL = 0.5, 0.58
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
@@ -52,7 +54,9 @@ class Traits:
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
     any were found;
-    ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
+    ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`; ``vivid`` share of
+    marks of a strong hue; ``hued`` share of marks that are broad and of a hue that no stain has; ``browned`` whether time has
+    toned the paper here and there;
     ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
     paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
@@ -82,6 +86,9 @@ class Traits:
     light_marks: bool = False
     thin: float = 0.0
     grain: float = 0.0
+    vivid: float = 0.0
+    hued: float = 0.0
+    browned: bool = False
 
     @property
     def washed(self) -> bool:
@@ -102,6 +109,7 @@ def read_traits(
     paper_rgb: tuple[int, int, int],
     light_marks: bool,
     texture: Texture,
+    browned: bool = False,
 ) -> Traits | None:
     """Traits of an evened sheet, reflectance (h, w, C) about 500 to 1400 px long, with ``light_marks`` or not, and with
     a ``texture``; None without dark marks."""
@@ -124,21 +132,22 @@ def read_traits(
     broad_at = near > 0.009 * side
     inner = near > max(2.0, 0.0035 * side)
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
-    coloured = tinted = blue = inks = 0.0
+    coloured = tinted = blue = inks = vivid = own_hue = 0.0
     if reduced.shape[2] == 3:
         some = thinned(np.flatnonzero(marks))
         values, own = smooth.reshape(-1, 3).take(some, axis=0), ~near_ink(smooth).take(some)
         most, least = highest(values), lowest(values)
-        hued = _hue_of(values) > _COLOURED
+        hue = _hue_of(values)
+        hued = hue > _COLOURED
         hued &= (most > _BLACK) | (_hue_of(values * _tone(paper_rgb)) > _COLOURED)
-        coloured = float(hued.mean())
+        coloured, vivid = float(hued.mean()), float((hued & (hue > _VIVID)).mean())
         inks = float(((least < _INK) & (most - least > _INK)).mean())
         blue = float((_light_blue(values) & own).mean())
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
-        coloured = max(coloured, tinted - stained)
+        own_hue = tinted - stained
+        coloured = max(coloured, own_hue)
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
     clear = _band(grey, side)[far]
-    encoded = np.array(paper_rgb, np.float64) / 255
     return Traits(
         cover=count / marks.size,
         coloured=coloured,
@@ -152,8 +161,8 @@ def read_traits(
         density=float(-np.log10(max(float(np.mean(ink.reflectance)), 1e-3))),
         half_tones=ink.half_tones,
         extent=float(rows[-1] - rows[0]) / side if len(rows) else 0.0,
-        paper_l=float(encoded.mean()),
-        paper_warm=float(np.log((encoded[0] + 0.02) / (encoded[2] + 0.02))),
+        paper_l=sum(paper_rgb) / 765,
+        paper_warm=_warmth(paper_rgb),
         mottle=float(np.std(clear)) if clear.size > 200 else 0.0,
         blotched=float(np.subtract(*np.percentile(thinned(clear), [50, 4]))) if clear.size > 200 else 0.0,
         dark_ink=float((grey[marks] < 0.3).mean()),
@@ -164,7 +173,20 @@ def read_traits(
         light_marks=light_marks,
         thin=texture.thin,
         grain=texture.grain,
+        vivid=vivid,
+        hued=own_hue,
+        browned=browned,
     )
+
+
+def _warmth(rgb: tuple[int, int, int]) -> float:
+    """Red over blue of an encoded colour, natural log."""
+    return float(np.log((rgb[0] / 255 + 0.02) / (rgb[2] / 255 + 0.02)))
+
+
+def is_brown(paper_rgb: tuple[int, int, int]) -> bool:
+    """Whether paper is so brown that stains and what shows through it give marks hues of their own."""
+    return _warmth(paper_rgb) > _BROWN[0]
 
 
 def _band(grey: Plane, side: int) -> Plane:
@@ -275,8 +297,13 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     thick = _ramp(t.width, 0.0102, 0.0135) * _ramp(t.dark_ink, 0.45, 0.6)
     pale = _ramp(t.pale, 0.45, 0.85) * _ramp(t.dark_ink, 0.3, 0.1)
     # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
-    aged = _ramp(t.paper_warm, 0.115, 0.17) * _ramp(t.blotched, 0.008, 0.014)
+    aged = _ramp(t.paper_warm, 0.115, 0.17) * max(_ramp(t.blotched, 0.008, 0.014), float(t.browned))
     greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
+    # On paper as brown as that, stains and what shows through give marks hues of their own.
+    old = _ramp(t.paper_warm, *_BROWN) * _ramp(t.density, 1.1, 1.4)
+    old *= _ramp(t.vivid, 0.045, 0.025) * _ramp(t.hued, 0.08, 0.03)
+    plain = max(plain, old * aged)
+    coloured *= 1 - old * aged
     inks = _ramp(t.inks, 0.03, 0.08)
     blue = (
         _ramp(t.blue_ink, 0.12, 0.06)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -17,7 +18,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.raster.thinning import thinned
 
 Plane = NDArray[np.float32]
-Pixels = NDArray[np.uint8] | NDArray[np.uint16]
+Picture = TypeVar("Picture", Plane, NDArray[np.uint8] | NDArray[np.uint16])
 Floats = NDArray[np.float64]
 
 _FINE = 1.0  # sigma of the last blur that edges are compared in, px
@@ -50,6 +51,10 @@ class Offset:
         """At places (..., 2) from the centre, (..., 2)."""
         return np.asarray(np.array([self.x, self.y]) + self.lens * place)
 
+    def and_then(self, rest: Offset) -> Offset:
+        """Of a colour that lies ``rest`` off once it was laid back by this; both are small."""
+        return Offset(self.x + rest.x, self.y + rest.y, self.lens + rest.lens)
+
 
 @dataclass(frozen=True)
 class Register:
@@ -78,14 +83,28 @@ def find_register(parts: Sequence[Plane], centres: Floats) -> Register | NoEstim
     found = _all_beside(parts, centres, _ROUNDS)
     if isinstance(found, NoEstimate) or found.apart_px < _TELLS_PX:
         return found
-    before = sum(_rims(part, np.zeros(2), np.zeros(2)) for part in parts)
-    after = sum(_rims(part, found.red.at(at), found.blue.at(at)) for part, at in zip(parts, centres, strict=True))
-    if after > _HELPS * before:
+    # A lens lays colours apart within a part as well: what is left once they are laid back tells the rest.
+    rest = _all_beside(_laid(parts, centres, found), centres, (_FINE, _FINE))
+    if isinstance(rest, Register):
+        red, blue = found.red.and_then(rest.red), found.blue.and_then(rest.blue)
+        found = Register(red, blue, _apart(red, blue, centres), False)
+    if sum(map(_rims, _laid(parts, centres, found))) > _HELPS * sum(map(_rims, parts)):
         return NoEstimate("coloured rims beside marks are the marks' own")
     return replace(found, out=True)
 
 
-def laid_back(pixels: Pixels, was: Register, level: int, centre: Floats) -> Pixels:
+def _laid(parts: Sequence[Plane], centres: Floats, was: Register) -> list[Plane]:
+    middles = [np.array(part.shape[1::-1]) / 2 for part in parts]
+    return [laid_back(part, was, 0, middle - at) for part, middle, at in zip(parts, middles, centres, strict=True)]
+
+
+def _apart(red: Offset, blue: Offset, places: Floats) -> float:
+    """How far any two of the colours lie apart at any of the places (n, 2), px."""
+    ways = [red.at(places), blue.at(places), red.at(places) - blue.at(places)]
+    return float(max(np.hypot(*way.T).max() for way in ways))
+
+
+def laid_back(pixels: Picture, was: Register, level: int, centre: Floats) -> Picture:
     """Pixels (h, w, 3) of a picture halved ``level`` times with red and blue laid back on green, by bicubic interpolation
     (Keys 1981). ``centre`` (x, y) of the whole picture, px from the corner of these."""
     out = pixels.copy()
@@ -119,8 +138,7 @@ def _all_beside(parts: Sequence[Plane], centres: Floats, rounds: tuple[float, ..
             return fit
         fits.append(fit)
     red, blue = fits
-    ways = [red.at(centres), blue.at(centres), red.at(centres) - blue.at(centres)]
-    return Register(red, blue, float(max(np.hypot(*way.T).max() for way in ways)), False)
+    return Register(red, blue, _apart(red, blue, centres), False)
 
 
 def _moved(plane: Plane, by: Floats) -> Plane:
@@ -206,8 +224,8 @@ def _fitted(parts: list[Floats], trusts: list[Floats], places: Floats) -> Offset
     return Offset(float(solved[0]), float(solved[1]), float(solved[2] / reach))
 
 
-def _rims(part: Plane, red: Floats, blue: Floats) -> float:
-    """How much colour lies along the edges of a part once its colours are laid back: what green does not explain."""
+def _rims(part: Plane) -> float:
+    """How much colour lies along the edges of a part: what green does not explain."""
     green = np.ascontiguousarray(part[..., 1])
     _, across, down = _edges(green, _FINE)
     some = thinned(np.flatnonzero(cv2.magnitude(across, down) > _EDGE), _MOST)
@@ -215,7 +233,7 @@ def _rims(part: Plane, red: Floats, blue: Floats) -> float:
         return 0.0
     own = green.ravel()[some].astype(np.float64)
     total = 0.0
-    for channel, way in ((0, red), (2, blue)):
-        other = _moved(np.ascontiguousarray(part[..., channel]), way).ravel()[some].astype(np.float64)
+    for channel in (0, 2):
+        other = part[..., channel].ravel()[some].astype(np.float64)
         total += float(np.abs(other - np.polyval(np.polyfit(own, other, 1), own)).sum())
     return total
