@@ -39,11 +39,15 @@ _FAR = 15.0  # cells over which a place near deep paint takes after one that can
 # Cells (sigma) over which noise beside paint is told; how many times its mean on paper's lighter side pale paint stands above
 # it; and what is lighter by more than noise makes.
 _AROUND, _ABOVE_NOISE, _NO_NOISE = 4.0, 3.0, 0.05
+_NO_ROOM = 0.012  # of lightness above paper, that there is at most when that is pure white
+# Mean of noise's one side over all, for its spread without the other (half a Gaussian).
+_OF_SPREAD = 0.4 / 0.58
 _BOX3 = np.ones((3, 3), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 _BOX7 = np.ones((7, 7), np.uint8)
 _BOX9 = np.ones((9, 9), np.uint8)
 _BOX13 = np.ones((13, 13), np.uint8)
+_BOX17 = np.ones((17, 17), np.uint8)
 
 
 def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | None = None) -> Plane:
@@ -108,7 +112,7 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], floor: float, lighter: Pla
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
     told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
-    least = np.float32(floor) if lighter is None else _over_noise(lighter, told, floor)
+    least = np.float32(floor) if lighter is None else _over_noise(missing, lighter, told, floor)
     around, wide = (mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
     # same, and what is paper beside a wash has none of it close by.
@@ -143,12 +147,21 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], floor: float, lighter: Pla
     return np.asarray((deep > 0) | ((beside_pale | stroke[openings]) & ~gap[openings]), np.uint8)
 
 
-def _over_noise(lighter: Plane, told: Plane, least: float) -> Plane:
+def _over_noise(missing: Plane, lighter: Plane, told: Plane, least: float) -> Plane:
     """The ``least`` difference that pale paint stands out by, (h, w): more where paper is unquiet, as far as it can be
     ``told``."""
     noise = np.maximum(lighter, 0)
     noise[cv2.blur(noise, (3, 3)) > _NO_NOISE] = 0
-    return np.asarray(np.maximum(_ABOVE_NOISE * mean_of(noise, told, _AROUND)[0], np.float32(least)), np.float32)
+    unquiet = mean_of(noise, told, _AROUND)[0]
+    seen = told > 0
+    if seen.any() and float(np.percentile(lighter[seen], 99)) < _NO_ROOM:
+        # Paper that is white already has no lighter side: what a lossy file does beside edges is darker only, and as much
+        # off its own mean as it is off the paper.
+        mean, square = (mean_of(plane, told, _AROUND)[0] for plane in (missing, missing * missing))
+        spread = np.sqrt(np.maximum(square - mean * mean, 0))
+        beside = cv2.dilate(1 - told, _BOX17) > 0
+        unquiet = np.where(beside, np.maximum(unquiet, np.float32(_OF_SPREAD) * spread), unquiet)
+    return np.asarray(np.maximum(_ABOVE_NOISE * unquiet, np.float32(least)), np.float32)
 
 
 def _bays(missing: Plane, paper: NDArray[np.bool_], least: np.float32 | Plane) -> NDArray[np.bool_]:
