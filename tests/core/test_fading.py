@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from captures import saved
 from sheets import noisy, png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
@@ -112,10 +113,31 @@ def test_a_messengers_file_has_no_white_patches_beside_yellow() -> None:
     depth = np.clip(0.8 + 0.35 * smooth_noise(cover.shape, 40, np.random.default_rng(3)), 0.2, 1.4)
     art = np.power(np.array([0.76, 0.56, 0.16], np.float32), depth[..., None])
     seen = noisy(1 - cover[..., None] * (1 - art))
-    lossy = cv2.imdecode(cv2.imencode(".jpg", seen[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 68])[1], cv2.IMREAD_COLOR)
-    sheet = sheet_of(np.ascontiguousarray(lossy[..., ::-1]))
+    sheet = sheet_of(saved(seen, 68))
     alpha = render_whole(sheet, starting_docket("watercolour").with_setting("square.on", False)).alpha
     assert alpha is not None
     bare = cv2.dilate(cover, np.ones((9, 9))) == 0
     assert (alpha[bare] > 60).mean() < 1e-3
     assert alpha[cv2.erode(cover, np.ones((9, 9))) == 1].min() > 200
+
+
+def test_a_caption_below_a_painting_lies_on_no_white() -> None:
+    """Where paper is burnt to pure white, what grain and compression do beside letters is darker only: between them it is still
+    paper. Paint as pale as that is whole."""
+    rng = np.random.default_rng(4)
+    paint, words = np.zeros((760, 560), np.float32), np.zeros((1520, 1120), np.uint8)
+    paint[60:520, 60:500] = 1
+    for y in range(1180, 1440, 37):
+        cv2.putText(words, "Low water by the buoy, salt", (120, y), cv2.FONT_HERSHEY_TRIPLEX, 1.1, 255, 3, cv2.LINE_AA)
+    ink = cv2.resize(words, (560, 760), interpolation=cv2.INTER_AREA).astype(np.float32)[..., None] / 255
+    colour = np.array([60, 90, 150], np.float32) + 25 * smooth_noise(paint.shape, 12, rng)[..., None]
+    colour[200:400, 160:400] = np.array([243, 246, 250]) + smooth_noise((200, 240), 2, rng)[..., None]
+    seen = (255 + paint[..., None] * (cv2.GaussianBlur(colour, (0, 0), 0.8) - 255)) * (1 - 0.95 * ink)
+    grain = rng.normal(0, 4, seen.shape) + 9 * smooth_noise(paint.shape, 2.5, rng)[..., None]
+    burnt = np.clip(1.03 * (seen + grain), 0, 255).astype(np.uint8)
+    sheet = sheet_of(saved(saved(burnt, 60)[3:, 5:], 60))
+    alpha = render_whole(sheet, starting_docket("gouache").with_setting("square.on", False)).alpha
+    assert alpha is not None
+    between = cv2.dilate(ink, np.ones((5, 5)))[560:740, 45:500] == 0
+    assert (alpha[557:737, 40:495][between] > 60).mean() < 0.02
+    assert alpha[220:380, 180:380].min() > 200
