@@ -128,7 +128,16 @@ def test_a_caption_below_a_painting_lies_on_no_white() -> None:
     paint, words = np.zeros((760, 560), np.float32), np.zeros((1520, 1120), np.uint8)
     paint[60:520, 60:500] = 1
     for y in range(1180, 1440, 37):
-        cv2.putText(words, "Low water by the buoy, salt", (120, y), cv2.FONT_HERSHEY_TRIPLEX, 1.1, 255, 3, cv2.LINE_AA)
+        cv2.putText(
+            words,
+            "Low water by the buoy, salt and tallow",
+            (120, y),
+            cv2.FONT_HERSHEY_TRIPLEX,
+            1.1,
+            255,
+            3,
+            cv2.LINE_AA,
+        )
     ink = cv2.resize(words, (560, 760), interpolation=cv2.INTER_AREA).astype(np.float32)[..., None] / 255
     colour = np.array([60, 90, 150], np.float32) + 25 * smooth_noise(paint.shape, 12, rng)[..., None]
     colour[200:400, 160:400] = np.array([243, 246, 250]) + smooth_noise((200, 240), 2, rng)[..., None]
@@ -140,4 +149,4 @@ def test_a_caption_below_a_painting_lies_on_no_white() -> None:
     assert alpha is not None
     between = cv2.dilate(ink, np.ones((5, 5)))[560:740, 45:500] == 0
     assert (alpha[557:737, 40:495][between] > 60).mean() < 0.02
-    assert alpha[220:380, 180:380].min() > 200
+    assert alpha[220:380, 180:380].mean() > 250
