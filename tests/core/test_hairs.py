@@ -127,3 +127,25 @@ def test_ruled_hairlines_that_stand_alone_are_no_hairs() -> None:
     assert after is not None and before is not None
     on = lines > 0
     assert float(after[on].sum()) > 0.98 * float(before[on].sum())
+
+
+def test_paper_between_letters_is_no_light_hair() -> None:
+    """In heavy letters, black and red, a bent gap is as light and thin as a hair on paint: none is mended, and a light hair on
+    a panel of red below is."""
+    rng = np.random.default_rng(8)
+    page = np.full((2800, 2400, 3), 236, np.uint8)
+    for i in range(120):
+        x, y = 160 + i % 12 * 180, 160 + i // 12 * 170
+        cv2.ellipse(page, (x, y), (52, 68), 20, 0, 360, (160, 40, 40) if i % 4 == 1 else (30, 30, 32), -1, cv2.LINE_AA)
+        bend = np.array([[-8, -80], [-18, -28], [4, 20], [-10, 80]]) + (x, y)
+        cv2.polylines(page, [bend.astype(np.int32)], False, (226, 226, 226), 5, cv2.LINE_AA)
+    cv2.rectangle(page, (200, 2000), (2200, 2640), (160, 40, 40), -1, cv2.LINE_AA)
+    path = np.array([[800, 2200], [920, 2232], [1080, 2220], [1200, 2256], [1280, 2240]], np.int32)
+    cv2.polylines(page, [path], False, (225, 215, 210), 5, cv2.LINE_AA)
+    small = cv2.resize(page, (600, 700), interpolation=cv2.INTER_AREA)
+    picture = np.clip(small + rng.normal(0, 1, small.shape), 0, 255).astype(np.uint8)
+    docket = starting_docket("pen").with_setting("square.on", False)
+    sheet = make_sheet(take_in("page.png", png_bytes(picture)), build_pyramid(picture), docket)
+    found = [one for one in look_for_hairs(sheet).on_paint if one.lighter and not one.dust]
+    assert len(found) == 1
+    assert 530 < found[0].box[1] < 570

@@ -16,10 +16,13 @@ from woad.core.raster.tiles import Region
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
+from woad.core.units import mm_to_px
 
 _LUMA = (0.299, 0.587, 0.114)
 _PAGE_IN = 11.7  # longer side of A4
 _BARE = 246.0  # encoded lightness from which the surroundings may be paper
+# So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
+_BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
 _OPAQUE = 200  # coverage, of 255, that only paint has
 
 
@@ -40,7 +43,7 @@ def look_for_hairs(sheet: Sheet) -> Finds:
     lightness = _lightness(sheet, level)
     kinds: tuple[list[Hair], list[Hair]] = ([], [])
     for hair in find_hairs(lightness, ppi / (1 << level)):
-        if hair.lighter and sheet.readings.one_tone:
+        if hair.lighter and (sheet.readings.one_tone or _between_marks(lightness, hair, ppi / (1 << level))):
             continue  # a cut, or a gap: paper between marks
         kinds[_on_light(lightness, hair)].append(_at_full_size(hair, level, *sheet.pyramid.size(0)))
     return Finds(tuple(kinds[0]), tuple(kinds[1]))
@@ -60,6 +63,17 @@ def _on_light(lightness: NDArray[np.float32], hair: Hair) -> bool:
     return bool(bare.mean() > (0.25 if hair.dust else 0.8))
 
 
+def _between_marks(lightness: NDArray[np.float32], hair: Hair, ppi: float) -> bool:
+    """Whether much around a light line is as light as it: then it is paper itself, between letters or strokes. Beside a hair
+    that lies on paint there is more of the paint."""
+    x, y, w, h = hair.box
+    own = float(np.percentile(lightness[y : y + h, x : x + w][hair.mask], _TONE))
+    reach = max(4, round(mm_to_px(_BEYOND_MM, ppi)))
+    box, ring = _ring(hair, lightness.shape[1], lightness.shape[0], reach)
+    around = lightness[box.y : box.bottom, box.x : box.right][ring]
+    return bool((around > min(own, _BARE)).mean() > _PAPER_BEYOND)
+
+
 def _covered(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
     """Whether what is around it is paint that the knock-out keeps."""
     box, ring = _ring(hair, *sheet.pyramid.size(0))
@@ -67,13 +81,14 @@ def _covered(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
     return alpha is not None and bool((alpha[ring] > _OPAQUE).mean() > 0.9)
 
 
-def _ring(hair: Hair, width: int, height: int) -> tuple[Region, NDArray[np.bool_]]:
-    """A box around a hair, and the two pixels around the hair in it."""
+def _ring(hair: Hair, width: int, height: int, reach: int = 2) -> tuple[Region, NDArray[np.bool_]]:
+    """A box around a hair, and the pixels around the hair in it, as far as it reaches."""
     x, y, w, h = hair.box
-    box = Region(x - 3, y - 3, w + 6, h + 6).clip(width, height)
+    more = reach + 1
+    box = Region(x - more, y - more, w + 2 * more, h + 2 * more).clip(width, height)
     mask = np.zeros((box.h, box.w), np.uint8)
     mask[y - box.y : y - box.y + h, x - box.x : x - box.x + w] = hair.mask
-    return box, np.asarray((cv2.dilate(mask, np.ones((5, 5), np.uint8)) > 0) & (mask == 0))
+    return box, np.asarray((cv2.dilate(mask, np.ones((2 * reach + 1,) * 2, np.uint8)) > 0) & (mask == 0))
 
 
 def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
