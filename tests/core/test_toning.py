@@ -88,6 +88,29 @@ def test_a_toned_page_is_a_print_and_its_paper_goes() -> None:
     assert alpha[cover > 0.99].mean() > 240
 
 
+def bent(deepest: float) -> Plane:
+    """Light on a white page that bends towards the binding at its right: it falls off to ``deepest`` there, log."""
+    x = np.mgrid[0:H, 0:W][1].astype(np.float32) / W
+    return np.asarray(0.7 * np.exp(-deepest * x**2.2), np.float32)
+
+
+def test_print_is_followed_into_the_dark_of_a_binding() -> None:
+    """On a grey copy of a page full of type there is next to no bare paper to follow the light on: it is read all the same, and
+    print in the darkest part is as black as elsewhere, on paper as clear."""
+    truth, cover = bent(2.6), print_cover()
+    light = light_of((truth * (1 - 0.96 * cover))[..., None]).reshape(H, W)
+    off = np.abs(light / truth - 1)[12:-12, 12:-12]
+    assert np.median(off) < 0.02
+    assert np.percentile(off, 95) < 0.08
+    sheet = sheet_of(seen(truth * (1 - 0.96 * cover)))
+    alpha = render_whole(sheet, starting_docket("pen").with_setting("square.on", False)).alpha
+    assert alpha is not None
+    bare = cv2.dilate(cover, np.ones((15, 15), np.uint8)) == 0
+    dark = np.s_[40:-40, 480:620]
+    assert alpha[dark][bare[dark]].mean() < 3
+    assert alpha[dark][cover[dark] > 0.99].mean() > 220
+
+
 def washed(linear: Plane, cover: Plane, depth: float) -> Plane:
     """The sheet with a wash in the stain's own brown."""
     return np.asarray(linear * np.exp(-depth * cover[..., None] * STAIN), np.float32)

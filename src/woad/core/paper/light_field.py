@@ -130,7 +130,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     grid = grid if quick else as_seen(grid, drawn=drawn)
     if toning is not None:
         grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
-    return replace(field, grid=grid, toned=toning is not None)
+    return replace(field, grid=grid, toned=toning is not None and toning.brown)
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:
