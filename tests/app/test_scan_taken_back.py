@@ -26,13 +26,13 @@ def unrest(paper: Image) -> float:
 
 def rims(paper: Image) -> float:
     """How far apart the channels are, where only black is drawn on paper."""
-    return float(np.ptp(paper[:640], axis=2).mean())
+    return float(np.ptp(paper[:410], axis=2).mean())
 
 
 def painted() -> Image:
     """Black drawing with blue and red paint below it: where black is all there is, it is written without any colour."""
-    sheet = drawn_sheet()
-    sheet[680:880, 60:340], sheet[680:880, 360:640] = (0.1, 0.2, 0.6), (0.6, 0.1, 0.1)
+    sheet = drawn_sheet(420, 560)
+    sheet[430:520, 60:190], sheet[430:520, 230:360] = (0.1, 0.2, 0.6), (0.6, 0.1, 0.1)
     return shot(sheet)
 
 
