@@ -68,6 +68,13 @@ LOSSLESS = {
         pil_bytes(BITS, "TIFF", compression="group4"),
         np.where(BITS, np.uint8(255), np.uint8(0))[..., None],
     ),
+    "jp2": (image_bytes(RGB, "JPEG2000", irreversible=False), RGB),
+    "jp2-grey": (image_bytes(GREY, "JPEG2000", irreversible=False), GREY[..., None]),
+    "bmp": (image_bytes(RGB, "BMP"), RGB),
+    "bmp-one-bit": (pil_bytes(BITS, "BMP"), np.where(BITS, np.uint8(255), np.uint8(0))[..., None]),
+    "gif-grey": (image_bytes(GREY, "GIF"), np.repeat(GREY[..., None], 3, axis=2)),
+    "ppm": (image_bytes(RGB, "PPM"), RGB),
+    "pgm-16": (image_bytes(GREY.astype(np.uint16) * 257, "PPM"), (GREY.astype(np.uint16) * 257)[..., None]),
     "png-one-bit": (pil_bytes(BITS, "PNG"), np.where(BITS, np.uint8(255), np.uint8(0))[..., None]),
 }
 
@@ -81,10 +88,12 @@ def test_lossless_files_keep_every_value(name: str) -> None:
     np.testing.assert_array_equal(pixels, wanted)
 
 
-def test_jpeg_and_heic_are_read() -> None:
+def test_jpeg_avif_and_heic_are_read() -> None:
     """Lossy kinds come out close to what they hold."""
     smooth = np.tile(np.linspace(30, 220, 64, dtype=np.uint8)[None, :, None], (48, 1, 3))
-    assert np.abs(pixels_of(take_in("a.jpg", image_bytes(smooth, "JPEG", quality=95))).astype(int) - smooth).mean() < 2
+    for kind in ("JPEG", "AVIF"):
+        read = pixels_of(take_in("a", image_bytes(smooth, kind, quality=95)))
+        assert np.abs(read.astype(int) - smooth).mean() < 2
     heic = pixels_of(open_original(Path(__file__).parent.parent / "data" / "ramp.heic"))
     assert heic.shape == (48, 64, 3)
     assert np.abs(heic.astype(int) - smooth).mean() < 4
@@ -144,6 +153,9 @@ BROKEN = {
     "jpeg cut": JPEG[: len(JPEG) // 2],
     "jpeg end cut": JPEG[:-40],
     "tiff cut": tiff(RGB, photometric="rgb")[:3000],
+    "jp2 cut": image_bytes(RGB, "JPEG2000", irreversible=False)[:3000],
+    "bmp cut": image_bytes(RGB, "BMP")[:2000],
+    "avif cut": image_bytes(RGB, "AVIF", quality=95)[:1500],
     "webp cut": image_bytes(RGB, "WEBP", lossless=True)[:2000],
     "bomb": png_claiming(100_000, 100_000),
     "no pixels": png_claiming(0, 0),

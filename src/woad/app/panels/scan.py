@@ -17,7 +17,10 @@ from woad.core.docket.catalogue import setting
 from woad.core.docket.media import MEDIUM_NAMES
 from woad.core.docket.model import MEDIA, Docket
 
-_KINDS = {"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC", "pdf": "PDF"}
+_KINDS = {
+    "png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "webp": "WebP", "heic": "HEIC", "pdf": "PDF", "jp2": "JPEG 2000",
+    "bmp": "BMP", "gif": "GIF", "avif": "AVIF", "pnm": "PNM",
+}  # fmt: skip
 
 
 class NumberField(QLineEdit):

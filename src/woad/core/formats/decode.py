@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.formats import tiff
+from woad.core.formats import other, tiff
 from woad.core.formats.header import Header, kind_of
 
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
@@ -28,7 +28,7 @@ def full(data: bytes, header: Header) -> Pixels:
     if kind == "tiff":
         slow = tiff.decode(data, header.page)
         return _vips(data, page=header.page) if slow is None else slow
-    return _vips(data)
+    return other.decoded(data) if other.kind_of_other(data) is not None else _vips(data)
 
 
 def _jpeg(data: bytes, header: Header) -> Pixels:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from woad.core.errors import FileUnreadable
+from woad.core.formats import other
 from woad.core.formats.tiff import header_of_lab
 from woad.core.units import MM_PER_INCH
 
@@ -35,7 +36,7 @@ _MAGIC = (
     (b"MM\x00+", "tiff"),
 )
 # Endings by which files are offered and watched for; what a file is, its first bytes say.
-SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".heic", ".heif", ".pdf")
+SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".heic", ".heif", ".pdf", *other.SUFFIXES)
 _HEIF_BRANDS = (b"heic", b"heix", b"heif", b"hevc", b"hevx", b"mif1", b"msf1", b"heim", b"heis")
 
 
@@ -48,7 +49,7 @@ def kind_of(data: bytes) -> str | None:
         return "webp"
     if data[4:8] == b"ftyp" and data[8:12] in _HEIF_BRANDS:
         return "heic"
-    return None
+    return other.kind_of_other(data)
 
 
 def read_header(name: str, data: bytes, page: int = 0) -> Header:
@@ -62,6 +63,8 @@ def read_header(name: str, data: bytes, page: int = 0) -> Header:
     try:
         if kind == "heic":
             return _heic(data)
+        if other.kind_of_other(data) is not None:
+            return Header(kind, *other.told(data))
         header = _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
     except Exception as error:
         # The libraries raise many types for a broken header; the user's next step is the same.

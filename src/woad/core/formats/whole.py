@@ -20,8 +20,10 @@ def looks_whole(data: bytes) -> bool:
         return len(data) >= int.from_bytes(data[4:8], "little") + 8
     if kind == "tiff":
         return _tiff_whole(data)
-    if kind == "heic":
+    if kind in ("heic", "avif"):
         return _boxes_whole(data)
+    if kind == "bmp":
+        return len(data) >= int.from_bytes(data[2:6], "little")
     return len(data) > 0
 
 
