@@ -34,8 +34,8 @@ _LENS_PX = 1.0  # usual difference of the sizes a lens draws, in the corners
 _SHOWS_PX = 0.1  # apart on a reduced picture, from where on that is worth laying back
 _TELLS_PX = 0.2  # from here on colours are laid back
 _AGREES_PX, _AGREE = 0.12, 0.6  # how near the whole sheet's register parts are, and how many of them
-_HELPS = 0.8  # share of the rims' colour that is left at most
-_PARTS = 3
+_HELPS = 0.85  # share of the rims' colour that is left at most
+_PARTS = 2  # that tell, at least, if there are as many
 
 
 @dataclass(frozen=True)
@@ -127,13 +127,14 @@ def register_reach_px(was: Register, level: int) -> int:
 
 def _all_beside(parts: Sequence[Plane], centres: Floats, rounds: tuple[float, ...]) -> Register | NoEstimate:
     """How the colours lie by blurs of the sigmas of ``rounds``."""
-    each = [(one, at) for part, at in zip(parts, centres, strict=True) if (one := _beside(part, rounds)) is not None]
-    if len(each) < min(_PARTS, len(parts)):
-        return NoEstimate("there are too few clear edges")
-    places = np.array([at + one.middle for one, at in each])
+    each = [_beside(part, rounds) for part in parts]
     fits = []
     for channel in (0, 1):
-        fit = _fitted([one.ways[channel] for one, _ in each], [one.trusts[channel] for one, _ in each], places)
+        some = [(own[channel], at) for own, at in zip(each, centres, strict=True)]
+        told = [(one, at + one.middle) for one, at in some if one is not None]
+        if len(told) < min(_PARTS, len(parts)):
+            return NoEstimate("there are too few clear edges")
+        fit = _fitted([one for one, _ in told], np.array([at for _, at in told]))
         if isinstance(fit, NoEstimate):
             return fit
         fits.append(fit)
@@ -150,49 +151,50 @@ def _moved(plane: Plane, by: Floats) -> Plane:
 
 @dataclass(frozen=True, eq=False)
 class _Beside:
-    """``ways`` (2,) px that red and blue lie beside green in a part, and the inverse of their covariances, ``trusts`` (2, 2);
-    ``middle`` (2,) of the edges that tell, px from the part's."""
+    """``way`` (2,) px that a colour lies beside green in a part, and ``trust`` (2, 2), the inverse of its covariance; ``middle``
+    (2,) of the edges that tell, px from the part's."""
 
-    ways: list[Floats]
-    trusts: list[Floats]
+    way: Floats
+    trust: Floats
     middle: Floats
 
 
-def _beside(part: Plane, rounds: tuple[float, ...]) -> _Beside | None:
+def _beside(part: Plane, rounds: tuple[float, ...]) -> list[_Beside | None]:
+    """How red and blue lie; None for a colour that has no edges where green has."""
     edge = int(3 * max(_ROUNDS) + _MOST_PX)
     if min(part.shape[:2]) < 3 * edge:
-        return None
+        return [None, None]
     planes = [np.ascontiguousarray(part[..., channel]) for channel in range(3)]
-    ways, trusts = [np.zeros(2), np.zeros(2)], [np.zeros((2, 2)), np.zeros((2, 2))]
+    out: list[_Beside | None] = [_Beside(np.zeros(2), np.zeros((2, 2)), np.zeros(2))] * 2
     for sigma in rounds:
         calm, across, down = _edges(planes[1], sigma)
         inner = np.zeros(calm.shape, bool)
         inner[edge:-edge, edge:-edge] = True
         some = thinned(np.flatnonzero(inner & (cv2.magnitude(across, down) > _EDGE / sigma)), _MOST)
         if len(some) < _FEWEST:
-            return None
-        columns = np.column_stack([p.ravel()[some] for p in (across, down, calm, np.ones_like(calm))]).astype(
-            np.float64
-        )
+            return [None, None]
+        seen = [plane.ravel()[some] for plane in (across, down, calm, np.ones_like(calm))]
+        columns = np.column_stack(seen).astype(np.float64)
         normal = columns.T @ columns + 1e-9 * np.eye(4)
+        weight, places = np.square(columns[:, :2]).sum(axis=1), np.divmod(some, part.shape[1])[::-1]
+        middle = np.array([np.average(at, weights=weight) + 0.5 for at in places]) - np.array(part.shape[1::-1]) / 2
         for i, plane in enumerate((planes[0], planes[2])):
-            laid = _moved(plane, ways[i]) if ways[i].any() else plane
+            before = out[i]
+            if before is None:
+                continue
+            laid = _moved(plane, before.way) if before.way.any() else plane
             value = cv2.GaussianBlur(laid, (0, 0), sigma).ravel()[some].astype(np.float64)
             solved = np.linalg.solve(normal, columns.T @ value)
             gain = float(solved[2])
-            if gain < _LEAST_SHARE:
-                return None
-            ways[i] = ways[i] - solved[:2] / gain
-            if np.hypot(*ways[i]) > _MOST_PX:
-                return None
+            way = before.way - solved[:2] / max(gain, _LEAST_SHARE)
+            if gain < _LEAST_SHARE or np.hypot(*way) > _MOST_PX:
+                out[i] = None
+                continue
             spread = float(np.mean(np.square(value - columns @ solved))) + 1e-8
             # What is left free by gain and ground; and neighbours in a blurred picture tell the same.
             own = normal[:2, :2] - normal[:2, 2:] @ np.linalg.solve(normal[2:, 2:], normal[2:, :2])
-            trusts[i] = own * gain * gain / spread / (4 * np.pi * sigma * sigma)
-    down_at, across_at = np.divmod(some, part.shape[1])
-    weight = np.square(columns[:, :2]).sum(axis=1)
-    middle = np.array([np.average(across_at, weights=weight), np.average(down_at, weights=weight)])
-    return _Beside(ways, trusts, middle + 0.5 - np.array(part.shape[1::-1]) / 2)
+            out[i] = _Beside(way, own * gain * gain / spread / (4 * np.pi * sigma * sigma), middle)
+    return out
 
 
 def _edges(green: Plane, sigma: float) -> tuple[Plane, Plane, Plane]:
@@ -202,10 +204,10 @@ def _edges(green: Plane, sigma: float) -> tuple[Plane, Plane, Plane]:
     return calm, np.asarray(across), np.asarray(down)
 
 
-def _fitted(parts: list[Floats], trusts: list[Floats], places: Floats) -> Offset | NoEstimate:
-    """The offset that most parts agree on."""
-    ways = np.array(parts)
-    spread = np.array([np.linalg.inv(trust + 1e-3 * np.eye(2)) for trust in trusts]) + _TRUST_PX**2 * np.eye(2)
+def _fitted(parts: list[_Beside], places: Floats) -> Offset | NoEstimate:
+    """The offset that most parts agree on, whose edges lie at ``places`` (n, 2) from the scan's centre."""
+    ways = np.array([part.way for part in parts])
+    spread = np.array([np.linalg.inv(part.trust + 1e-3 * np.eye(2)) for part in parts]) + _TRUST_PX**2 * np.eye(2)
     inverse = np.linalg.inv(spread)
     reach = max(float(np.hypot(*places.T).max()), 1.0)
     model = np.zeros((len(parts), 2, 3))
