@@ -17,11 +17,11 @@ Seen = tuple[Region, Plane]
 _MARKED = 1.5  # times the depth that is not exceeded by one in four, from which a place has marks
 _LEAST_PLACES = 8
 _FEWEST = 4  # pixels that show a sample
-_DEPTH = 0.015, 0.6  # of the paper's light, that a print takes at least and at most where it is darkest
+_DEPTH = 0.015, 0.85  # of the paper's light, that a print takes at least and at most where it is darkest
 _EXPLAINED = 0.55  # of all that varies beyond the paper's noise, that the mean of all places explains in a print
 _TIED = 1.5  # times as much, as the noise of pixels beside each other is tied
 _NOISE = 3.0  # times its own unrest that a print stands out of the paper
-_MOST = 0.75  # of the light that is divided by, at most
+_MOST = 0.9  # of the light that is divided by, at most
 _COVER = 0.35  # of the paper, that is at least half as dark, at most
 _DARKER = 1.5  # times the spread of what is seen of a place of the print, that it is darker at its darkest
 
