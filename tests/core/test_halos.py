@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 import pytest
@@ -16,10 +18,10 @@ from woad.core.raster.channels import grey_of
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.sheet import is_square, make_sheet, resquare
-from woad.core.render.taken_back import Unsharpened, look_for_sharpening
+from woad.core.render.taken_back import NOTHING, Unsharpened, look_for_sharpening
 from woad.core.render.whole import render_whole
 from woad.core.scan.halos import Sharpening, find_sharpening, without_sharpening
-from woad.demo.scanner import sharpened
+from woad.demo.scanner import laid_apart, sharpened
 
 Image = NDArray[np.uint8]
 
@@ -112,17 +114,23 @@ def test_a_sharpened_painting_is_cut_out_like_the_one_before() -> None:
     assert off(taken_back, truth) < 0.5 * off(kept, truth)
 
 
-def test_the_setting_squares_the_sheet_anew() -> None:
-    """A sheet is not as its docket says until the sharpening is taken back, or is there again."""
-    sheet = sheet_of(sharpened(pen_scan().encoded, 1.5, 1.5))
-    kept = FLAT.with_setting("scan.unsharpen", False)
-    assert sheet.back.sharpening is not None
+@pytest.mark.parametrize(
+    ("setting", "spoiled"),
+    [
+        ("scan.unsharpen", lambda image: sharpened(image, 1.5, 1.5)),
+        ("scan.align", lambda image: laid_apart(image, (0.0, 1.0))),
+    ],
+)
+def test_the_setting_squares_the_sheet_anew(setting: str, spoiled: Callable[[Image], NDArray[np.generic]]) -> None:
+    """A sheet is not as its docket says until what the scanner did is taken back, or is there again."""
+    sheet, kept = sheet_of(spoiled(pen_scan().encoded)), FLAT.with_setting(setting, False)
+    assert sheet.back != NOTHING
     assert is_square(sheet, FLAT)
     assert not is_square(sheet, kept)
     as_it_came = resquare(sheet, kept)
-    assert as_it_came.back.sharpening is None
+    assert as_it_came.back == NOTHING
     np.testing.assert_array_equal(as_it_came.pyramid.whole(0), sheet.scan.whole(0))
-    assert resquare(as_it_came, FLAT).back.sharpening == sheet.back.sharpening
+    assert resquare(as_it_came, FLAT).back == sheet.back
 
 
 @pytest.mark.parametrize("side", [1, 2, 30, 60])

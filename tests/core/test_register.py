@@ -13,7 +13,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
-from woad.core.render.sheet import is_square, make_sheet, resquare
+from woad.core.render.sheet import make_sheet
 from woad.core.render.taken_back import Registered, look_for_register
 from woad.core.render.whole import render_whole
 from woad.core.scan.register import Offset, Register
@@ -101,18 +101,6 @@ def test_a_drawing_laid_apart_is_cut_out_like_the_one_before() -> None:
     (medium, truth), (same, back), (_, kept) = cut(plain), cut(image), cut(image, align=False)
     assert same == medium
     assert off(back, truth) < 0.5 * off(kept, truth)
-
-
-def test_the_setting_squares_the_sheet_anew() -> None:
-    sheet = sheet_of(np.asarray(laid_apart(pen_scan().encoded, (0.0, 1.0)), np.uint8))
-    kept = FLAT.with_setting("scan.align", False)
-    assert sheet.back.register is not None
-    assert is_square(sheet, FLAT)
-    assert not is_square(sheet, kept)
-    as_it_came = resquare(sheet, kept)
-    assert as_it_came.back.register is None
-    np.testing.assert_array_equal(as_it_came.pyramid.whole(0), sheet.scan.whole(0))
-    assert resquare(as_it_came, FLAT).back == sheet.back
 
 
 @pytest.mark.parametrize("side", [1, 2, 30, 60])

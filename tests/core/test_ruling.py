@@ -64,6 +64,20 @@ def test_a_print_goes_beside_marks_and_under_them(kind: str, bend: float, ink: N
     assert after[:170][faint[:170] > 0.1].mean() == pytest.approx(before[:170][faint[:170] > 0.1].mean(), rel=0.04)
 
 
+def test_lines_as_dark_as_a_copier_makes_them_go(ink: NDArray[np.float32]) -> None:
+    """Next to black where they are darkest: hardly anything stays of what they cover, and the ink across them does."""
+    printed = lattice("lines")
+    sheet, docket = on_paper(printed, ink, grey=0.05), starting_docket("pen")
+    assert sheet.readings.ruling is not None
+    assert sheet.readings.ruling.kind == "lines"
+    gone, kept = (render_whole(sheet, docket.with_setting("paper.ruling", way)).alpha for way in (True, False))
+    assert gone is not None
+    assert kept is not None
+    on_lines = (printed > 0.5) & (cv2.dilate(ink, np.ones((9, 9))) == 0)
+    assert gone[on_lines].mean() < 0.1 * kept[on_lines].mean()
+    assert gone[cv2.erode(ink, np.ones((3, 3))) > 0.99].mean() > 245
+
+
 def test_a_print_that_is_to_be_kept_is_kept(ink: NDArray[np.float32]) -> None:
     """And what is seen small, of a single tile, is without it as well."""
     printed = lattice("squares")

@@ -37,6 +37,7 @@ _MAGIC = (
 )
 # Endings by which files are offered and watched for; what a file is, its first bytes say.
 SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".heic", ".heif", ".pdf", *other.SUFFIXES)
+_ORIENTATION = 0x0112  # Exif
 _HEIF_BRANDS = (b"heic", b"heix", b"heif", b"hevc", b"hevx", b"mif1", b"msf1", b"heim", b"heis")
 
 
@@ -64,7 +65,7 @@ def read_header(name: str, data: bytes, page: int = 0) -> Header:
         if kind == "heic":
             return _heic(data)
         if other.kind_of_other(data) is not None:
-            return Header(kind, *other.told(data))
+            return _of_other(kind, data)
         header = _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
     except Exception as error:
         # The libraries raise many types for a broken header; the user's next step is the same.
@@ -84,6 +85,22 @@ def _heic(data: bytes) -> Header:
     image = pi_heif.open_heif(data, convert_hdr_to_8bit=True)
     # The decoder turns the picture itself.
     return Header("heic", image.size[0], image.size[1], 3, 8, None, 1, image.info.get("icc_profile") or None)
+
+
+def _of_other(kind: str, data: bytes) -> Header:
+    image = other.opened(data)
+    dpi = image.info.get("dpi")
+    turned = image.getexif().get(_ORIENTATION, 1)
+    return Header(
+        kind=kind,
+        width=image.width,
+        height=image.height,
+        bands=1 if image.mode[0] in "1LI" else 3,
+        bits=16 if image.mode[0] == "I" else 8,
+        ppi=round(float(dpi[0]), 2) if dpi and dpi[0] > 1 else None,
+        orientation=int(turned) if turned in range(1, 9) else 1,
+        profile=image.info.get("icc_profile"),
+    )
 
 
 def _tiff(data: bytes, page: int) -> Header:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,19 +21,6 @@ _MAGIC = (
 )
 _AVIF_BRANDS = (b"avif", b"avis")
 SUFFIXES = (".jp2", ".j2k", ".bmp", ".gif", ".avif", ".pnm", ".pbm", ".pgm", ".ppm")
-_ORIENTATION = 0x0112  # Exif
-
-
-class Told(NamedTuple):
-    """What a header tells, as in :class:`woad.core.formats.header.Header`."""
-
-    width: int
-    height: int
-    bands: int
-    bits: int
-    ppi: float | None
-    orientation: int
-    profile: bytes | None
 
 
 def kind_of_other(data: bytes) -> str | None:
@@ -43,28 +30,17 @@ def kind_of_other(data: bytes) -> str | None:
     return next((kind for magic, kind in _MAGIC if data.startswith(magic)), None)
 
 
-def told(data: bytes) -> Told:
-    """What a file's header tells; raises whatever the library does when it is broken."""
-    image = _opened(data)
-    dpi = image.info.get("dpi")
-    ppi = round(float(dpi[0]), 2) if dpi and dpi[0] > 1 else None
-    turned = image.getexif().get(_ORIENTATION, 1)
-    grey = image.mode in ("1", "L", "LA", "I", "I;16", "I;16B")
-    orientation = int(turned) if turned in range(1, 9) else 1
-    bits = 16 if image.mode.startswith("I") else 8
-    return Told(image.width, image.height, 1 if grey else 3, bits, ppi, orientation, image.info.get("icc_profile"))
-
-
 def decoded(data: bytes) -> NDArray[np.uint8] | NDArray[np.uint16]:
     """Every pixel, (H, W) or (H, W, C), 8 or 16 bit; raises when the file is cut short. Of moving pictures the first."""
-    image = _opened(data)
+    image = opened(data)
     if image.mode.startswith("I"):
         return np.asarray(np.clip(np.asarray(image), 0, 65535), np.uint16)
     wanted = {"1": "L", "P": "RGBA" if "transparency" in image.info else "RGB", "CMYK": "RGB", "YCbCr": "RGB"}
     return np.asarray(image.convert(wanted.get(image.mode, image.mode)), np.uint8)
 
 
-def _opened(data: bytes) -> Image:
+def opened(data: bytes) -> Image:
+    """A picture whose header was read; raises whatever the library does when that is broken."""
     from PIL import Image
 
     Image.MAX_IMAGE_PIXELS = None  # how many are too many is asked before anything is decoded

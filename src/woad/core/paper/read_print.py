@@ -15,6 +15,7 @@ Plane = NDArray[np.float32]
 Seen = tuple[Region, Plane]
 
 _MARKED = 1.5  # times the depth that is not exceeded by one in four, from which a place has marks
+_TO_BLACK = 0.25  # of what is left to black, that they are deeper at least
 _LEAST_PLACES = 8
 _FEWEST = 4  # pixels that show a sample
 _DEPTH = 0.015, 0.85  # of the paper's light, that a print takes at least and at most where it is darkest
@@ -79,7 +80,9 @@ def plain_places(boxes: Sequence[Region], read: Callable[[Region], Plane]) -> li
     pale = [depth for depth in depths if depth < _DEPTH[1]]
     if len(pale) < _LEAST_PLACES:
         return []
-    most = _MARKED * float(np.percentile(pale, 25)) + 0.02
+    usual = float(np.percentile(pale, 25))
+    # Of a dark print, marks are hardly darker.
+    most = usual + min((_MARKED - 1) * usual, _TO_BLACK * (1 - usual)) + 0.02
     plain = [one for one, depth in zip(seen, depths, strict=True) if depth < most]
     return plain if len(plain) >= _LEAST_PLACES else []
 

@@ -14,7 +14,7 @@ from woad.core.estimate import NoEstimate
 from woad.core.raster.pyramid import Pyramid
 from woad.core.render.taken_back import TakenBack, as_scanned, look_for_register, look_for_sharpening
 from woad.core.scan.halos import Sharpening, to_take_back
-from woad.core.scan.register import Register
+from woad.core.scan.register import Register, to_lay_back
 from woad.core.square.artwork import find_artwork
 from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
@@ -57,8 +57,7 @@ class Found:
     @property
     def own(self) -> TakenBack:
         """What of that can be taken back."""
-        out = isinstance(self.register, Register) and self.register.out
-        return TakenBack(to_take_back(self.sharpening), self.register if out else None)  # type: ignore[arg-type]
+        return TakenBack(to_take_back(self.sharpening), to_lay_back(self.register))
 
     def scaled(self, by: float) -> Found:
         """The same on the same picture ``by`` times as large."""

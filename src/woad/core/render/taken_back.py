@@ -29,20 +29,25 @@ class TakenBack:
 NOTHING = TakenBack()
 
 
-class Unsharpened(Pyramid):
-    """A pyramid as it was before it was sharpened, made as it is read and never held."""
+class _Before(Pyramid):
+    """A pyramid as it was before something was done to it, made as it is read and never held."""
 
-    def __init__(self, base: Pyramid, was: Sharpening) -> None:
+    def __init__(self, base: Pyramid, was: Sharpening | Register) -> None:
         super().__init__(base.levels)
         # A frozen value: set once, here.
         object.__setattr__(self, "base", base)
         object.__setattr__(self, "was", was)
 
     base: Pyramid
-    was: Sharpening
 
     def size(self, level: int) -> tuple[int, int]:
         return self.base.size(level)
+
+
+class Unsharpened(_Before):
+    """A pyramid as it was before it was sharpened."""
+
+    was: Sharpening
 
     def read(self, level: int, box: Region) -> Pixels:
         was = self.was.at_level(level)
@@ -56,20 +61,10 @@ class Unsharpened(Pyramid):
         return np.clip(before, 0, 65535).astype(np.uint16)
 
 
-class Registered(Pyramid):
-    """A pyramid with its colours laid back on each other, made as it is read and never held."""
+class Registered(_Before):
+    """A pyramid with its colours laid back on each other."""
 
-    def __init__(self, base: Pyramid, was: Register) -> None:
-        super().__init__(base.levels)
-        # A frozen value: set once, here.
-        object.__setattr__(self, "base", base)
-        object.__setattr__(self, "was", was)
-
-    base: Pyramid
     was: Register
-
-    def size(self, level: int) -> tuple[int, int]:
-        return self.base.size(level)
 
     def read(self, level: int, box: Region) -> Pixels:
         step = 1 << level

@@ -93,6 +93,11 @@ def find_register(parts: Sequence[Plane], centres: Floats) -> Register | NoEstim
     return replace(found, out=True)
 
 
+def to_lay_back(found: Register | NoEstimate) -> Register | None:
+    """What was found, if it is enough to be laid back."""
+    return found if isinstance(found, Register) and found.out else None
+
+
 def _laid(parts: Sequence[Plane], centres: Floats, was: Register) -> list[Plane]:
     middles = [np.array(part.shape[1::-1]) / 2 for part in parts]
     return [laid_back(part, was, 0, middle - at) for part, middle, at in zip(parts, middles, centres, strict=True)]
