@@ -35,7 +35,6 @@ _SHOWS_PX = 0.1  # apart on a reduced picture, from where on that is worth layin
 _TELLS_PX = 0.2  # from here on colours are laid back
 _AGREES_PX, _AGREE = 0.12, 0.6  # how near the whole sheet's register parts are, and how many of them
 _HELPS = 0.85  # share of the rims' colour that is left at most
-_PARTS = 2  # that tell, at least, if there are as many
 
 
 @dataclass(frozen=True)
@@ -137,7 +136,7 @@ def _all_beside(parts: Sequence[Plane], centres: Floats, rounds: tuple[float, ..
     for channel in (0, 1):
         some = [(own[channel], at) for own, at in zip(each, centres, strict=True)]
         told = [(one, at + one.middle) for one, at in some if one is not None]
-        if len(told) < min(_PARTS, len(parts)):
+        if not told:
             return NoEstimate("there are too few clear edges")
         fit = _fitted([one for one, _ in told], np.array([at for _, at in told]))
         if isinstance(fit, NoEstimate):
