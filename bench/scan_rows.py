@@ -22,7 +22,7 @@ from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.render.report import look_at_scan
 from woad.core.render.sheet import make_sheet
-from woad.core.render.squaring import find_square
+from woad.core.render.squaring import find_square, looked_closely
 from woad.core.square.bow import Bow
 from woad.core.square.frame import plain_frame, plane_frame
 from woad.core.square.resample import warp
@@ -176,7 +176,7 @@ def fault_job(job: tuple[str, int, str]) -> tuple[str, str, tuple[str, ...]]:
     spoiled = capture_with(fault, seed, after)
     original = take_in("scan.png", png(spoiled.image))
     scan = build_pyramid(spoiled.image)
-    report = look_at_scan(original, scan, find_square(scan), None)
+    report = look_at_scan(original, scan, looked_closely(scan, find_square(scan)), None)
     return fault, after, tuple(one.code for one in report.faults)
 
 

@@ -249,13 +249,13 @@ def report_rows(kinds: list[str]) -> list[Row]:
     from woad.core.formats.read import open_original, pixels_of
     from woad.core.raster.pyramid import build_pyramid
     from woad.core.render.report import look_at_scan
-    from woad.core.render.squaring import find_square
+    from woad.core.render.squaring import find_square, looked_closely
 
     out = []
     for kind in kinds:
         original = open_original(bench_sheet(OUT)[kind])
         decode = best(partial(pixels_of, original))
         scan = build_pyramid(pixels_of(original), lean=True)
-        look = best(lambda o=original, s=scan: look_at_scan(o, s, find_square(s), 600.0), 5)  # type: ignore[misc]
+        look = best(lambda o=original, s=scan: look_at_scan(o, s, looked_closely(s, find_square(s)), 600.0), 5)  # type: ignore[misc]
         out.append(Row(f"report, straighten, corners, A4 {kind}", look / decode, 2.0, "its decode"))
     return out

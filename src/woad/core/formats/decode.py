@@ -28,7 +28,7 @@ def full(data: bytes, header: Header) -> Pixels:
     if kind == "tiff":
         slow = tiff.decode(data, header.page)
         return _vips(data, page=header.page) if slow is None else slow
-    return other.decoded(data) if other.kind_of_other(data) is not None else _vips(data)
+    return other.decoded(data) if kind in other.KINDS else _vips(data)
 
 
 def _jpeg(data: bytes, header: Header) -> Pixels:

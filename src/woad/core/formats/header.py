@@ -64,7 +64,7 @@ def read_header(name: str, data: bytes, page: int = 0) -> Header:
     try:
         if kind == "heic":
             return _heic(data)
-        if other.kind_of_other(data) is not None:
+        if kind in other.KINDS:
             return _of_other(kind, data)
         header = _tiff(data, page) if kind == "tiff" else _by_vips(kind, data)
     except Exception as error:

@@ -20,6 +20,7 @@ _MAGIC = (
     *((b"P%d%c" % (number, space), "pnm") for number in range(1, 7) for space in b" \t\r\n"),
 )
 _AVIF_BRANDS = (b"avif", b"avis")
+KINDS = ("avif", *dict.fromkeys(kind for _, kind in _MAGIC))
 SUFFIXES = (".jp2", ".j2k", ".bmp", ".gif", ".avif", ".pnm", ".pbm", ".pgm", ".ppm")
 
 

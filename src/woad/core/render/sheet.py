@@ -22,10 +22,11 @@ from woad.core.render.squaring import (
     corners_in_force,
     find_square,
     frame_of,
+    looked_closely,
     squared_pyramid,
     trim_box,
 )
-from woad.core.render.taken_back import NOTHING, TakenBack, as_scanned, look_for_register, look_for_sharpening
+from woad.core.render.taken_back import NOTHING, TakenBack, as_scanned
 from woad.core.square.frame import Frame
 
 
@@ -156,9 +157,8 @@ def make_sheet(
     docket = docket or Docket()
     if found is None:
         found = find_square(scan) if docket.square.on else NOT_LOOKED
-    if found.sharpening is NOT_LOOKED.sharpening and not quick:
-        corners = corners_in_force(docket.square, scan, found)
-        found = replace(found, sharpening=look_for_sharpening(scan, corners), register=look_for_register(scan))
+    if not quick:
+        found = looked_closely(scan, found, corners_in_force(docket.square, scan, found))
     ppi = docket.scan.ppi or original.ppi
     frame = frame_of(docket, scan, found, None if ppi is None else ppi / scale)
     ground, back = docket.paper.ground, _taken_back(docket, found)

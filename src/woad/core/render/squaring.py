@@ -80,7 +80,7 @@ NOT_LOOKED = Found(_LATER, _LATER, _LATER)
 def find_square(scan: Pyramid) -> Found:
     """Look for the sheet's corners, its tilt and its artwork, on the scan as it was before it was sharpened: rims along a
     drawn frame look like a sheet's sides."""
-    sharpening, register = look_for_sharpening(scan), look_for_register(scan)
+    sharpening = look_for_sharpening(scan)
     level = scan.level_for(LOOK_PX)
     calm, px = as_scanned(scan, TakenBack(to_take_back(sharpening))), float(1 << level)
     pixels = calm.whole(level)
@@ -115,8 +115,15 @@ def find_square(scan: Pyramid) -> Found:
         surround,
         tape,
         sharpening,
-        register,
     )
+
+
+def looked_closely(scan: Pyramid, found: Found, corners: Points | None = None) -> Found:
+    """The same with what only the scan itself shows, as far as it was not looked for yet; the sheet lies between its
+    ``corners`` (4, 2), px."""
+    sharpening = look_for_sharpening(scan, corners) if found.sharpening is _LATER else found.sharpening
+    register = look_for_register(scan) if found.register is _LATER else found.register
+    return replace(found, sharpening=sharpening, register=register)
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -112,15 +112,10 @@ def laid_back(pixels: Picture, was: Register, level: int, centre: Floats) -> Pic
     """Pixels (h, w, 3) of a picture halved ``level`` times with red and blue laid back on green, by bicubic interpolation
     (Keys 1981). ``centre`` (x, y) of the whole picture, px from the corner of these."""
     out = pixels.copy()
-    size = (pixels.shape[1], pixels.shape[0])
     for channel, own in ((0, was.red), (2, was.blue)):
         # The centre of pixel 0 lies half a pixel from the corner.
         first = own.at((0.5 - centre) * (1 << level)) / (1 << level)
-        way = np.array([[1 + own.lens, 0, first[0]], [0, 1 + own.lens, first[1]]])
-        out[..., channel] = cv2.warpAffine(
-            np.ascontiguousarray(pixels[..., channel]), way, size,
-            flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE,
-        )  # fmt: skip
+        out[..., channel] = _moved(np.ascontiguousarray(pixels[..., channel]), first, own.lens)
     return out
 
 
@@ -146,11 +141,13 @@ def _all_beside(parts: Sequence[Plane], centres: Floats, rounds: tuple[float, ..
     return Register(red, blue, _apart(red, blue, centres), False)
 
 
-def _moved(plane: Plane, by: Floats) -> Plane:
-    """A plane (h, w) whose picture lay ``by`` (x, y) off, laid back."""
-    way = np.array([[1, 0, by[0]], [0, 1, by[1]]], np.float64)
+def _moved(plane: NDArray[Any], by: Floats, lens: float = 0.0) -> NDArray[Any]:
+    """A plane (h, w) whose picture lay ``by`` (x, y) off at its first pixel, and ``lens`` times the way from there more, laid
+    back."""
+    way = np.array([[1 + lens, 0, by[0]], [0, 1 + lens, by[1]]], np.float64)
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    return np.asarray(cv2.warpAffine(plane, way, plane.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE))
+    moved: Any = cv2.warpAffine(plane, way, plane.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(moved, plane.dtype)
 
 
 @dataclass(frozen=True, eq=False)
