@@ -39,7 +39,7 @@ def tilted_scan(seed: int, cue: bool) -> tuple[Image, float, str]:
     light = Light(falloff=rng.uniform(0, 0.25), falloff_deg=rng.uniform(0, 360), vignette=rng.uniform(0, 0.2))
     quality = int(rng.integers(80, 95)) if rng.random() < 0.5 else None
     capture = Capture(rng.uniform(0.5, 1), rng.uniform(0.002, 0.007), 0, quality, rng.uniform(0.8, 0.97))
-    return _shot(linear, light, capture, rng), deg, medium
+    return shot(linear, light, capture, rng), deg, medium
 
 
 def table_photo(seed: int, cut: bool = False) -> Photo:
@@ -114,7 +114,7 @@ def capture_with(fault: str, seed: int, after: str) -> Spoiled:
     if fault == "glare":
         linear = _glare(linear, rng)
         capture = replace(capture, exposure=min(capture.exposure, 0.8))
-    image = _shot(linear, light, capture, rng)
+    image = shot(linear, light, capture, rng)
     if fault == "sharpened":
         image = sharpened(image, rng.uniform(1.2, 2.5), rng.uniform(1.2, 2.0))
     elif fault == "colours_apart":
@@ -122,7 +122,7 @@ def capture_with(fault: str, seed: int, after: str) -> Spoiled:
     return Spoiled(fault, after, medium, _afterwards(image, after, rng))
 
 
-def _shot(linear: NDArray[np.float32], light: Light, capture: Capture, rng: np.random.Generator) -> Image:
+def shot(linear: NDArray[np.float32], light: Light, capture: Capture, rng: np.random.Generator) -> Image:
     field = light_field(linear.shape[:2], light) * np.float32(capture.exposure)
     return expose([linear[..., c] for c in range(3)], field, capture, rng)[0]
 
@@ -137,16 +137,16 @@ def _glare(linear: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.
 
 def _afterwards(image: Image, after: str, rng: np.random.Generator) -> Image:
     if after == "saved anew":
-        return _saved(image, int(rng.integers(85, 93)))
+        return saved(image, int(rng.integers(85, 93)))
     if after == "messenger":
         h, w = image.shape[:2]
         share = rng.uniform(0.55, 0.8)
         small = cv2.resize(image, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
-        small = _saved(np.asarray(small), int(rng.integers(70, 85)))
+        small = saved(np.asarray(small), int(rng.integers(70, 85)))
         return np.asarray(cv2.resize(small, (w, h), interpolation=cv2.INTER_CUBIC))
     return image
 
 
-def _saved(image: Image, quality: int) -> Image:
+def saved(image: Image, quality: int) -> Image:
     data = cv2.imencode(".jpg", image[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
     return np.ascontiguousarray(np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR))[..., ::-1])

@@ -1,7 +1,7 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
 Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,register,two-tone,tilt,corners,
-bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+glass,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from crayons import crayons_row
 from dark import dark_row
 from edge_rows import edges_row
 from folds import folds_row
+from glass import glass_row
 from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
@@ -139,7 +140,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 EVERY = (
     "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,register,"
-    "tilt,corners,bow,sharp,faults,medium"
+    "tilt,corners,glass,bow,sharp,faults,medium"
 )
 
 
@@ -173,6 +174,7 @@ def main() -> int:
         "sharpening": lambda: sharpening_row(first, args.seeds),
         "register": lambda: register_row(first, args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
+        "glass": lambda: glass_row(first, 12 * args.seeds),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),
     }  # fmt: skip

@@ -60,7 +60,7 @@ def tilt_row(first_seed: int) -> Misses:
     loud = sum(sure for cue, _, sure in found if not cue)
     print(f"tilt: {len(errors)} of 60 answered; error median {np.median(errors):.3f}°, 95 % {np.percentile(errors, 95):.3f}°, "
           f"worst {max(errors):.3f}°; sure and wrong by over 1°: {len(wrong)}; without any cue, sure: {loud} of 27")  # fmt: skip
-    return _check(
+    return check(
         (np.median(errors) < 0.1, "tilt: median error 0.1° or more"),
         (np.percentile(errors, 95) < 0.3, "tilt: 95 % error 0.3° or more"),
         (not wrong, "tilt: sure and wrong by more than 1°"), (loud == 0, "tilt: sure on art without any cue"),
@@ -91,7 +91,7 @@ def corner_row(first_seed: int) -> Misses:
     print(f"corners: {len(errors)} of 40 answered; error median {np.median(errors):.3f} %, 95 % "
           f"{np.percentile(errors, 95):.3f} % of the diagonal; sure and wrong by over 2 %: {wrong}; "
           f"cut by the frame, sure: {loud} of 20")  # fmt: skip
-    return _check(
+    return check(
         (np.median(errors) < 0.1, "corners: median error 0.1 % or more"),
         (np.percentile(errors, 95) < 0.4, "corners: 95 % error 0.4 % or more"),
         (len(errors) >= 36, "corners: fewer than 90 % answered"), (wrong == 0, "corners: sure and wrong by over 2 %"),
@@ -131,7 +131,7 @@ def bow_row(first_seed: int) -> Misses:
     print(
         f"bow: lines straight within {worst:.2f} px, thickness within {thick:.1%}, the sheet's corners moved {moved:.2f} px"
     )
-    return _check(
+    return check(
         (worst < 0.5, "bow: a line is off by 0.5 px or more"), (thick < 0.05, "bow: a stroke changed thickness")
     )
 
@@ -165,7 +165,7 @@ def sharp_row(first_seed: int) -> Misses:
     error = float(np.abs(once[inner].astype(float) - shot[1][inner]).mean())
     print(f"sharpness: steepest edges {ours:.3f} x the truth's after the one resampling, {three:.3f} x after a chain of three; "
           f"mean error {error:.2f} of 255")  # fmt: skip
-    return _check((ours > 0.93, "sharpness: more than 7 % lost"), (ours > three, "sharpness: no better than a chain"))
+    return check((ours > 0.93, "sharpness: more than 7 % lost"), (ours > three, "sharpness: no better than a chain"))
 
 
 # -- faults and medium ---------------------------------------------------------------------------------------------
@@ -195,19 +195,19 @@ def fault_row(first_seed: int, sheets: int) -> Misses:
         for code in FAULTS:
             if code != fault:
                 false[code].append(code in codes)
-    misses = _check((float(np.mean(clean)) >= 0.95, f"faults: only {np.mean(clean):.1%} of good captures without any"))
+    misses = check((float(np.mean(clean)) >= 0.95, f"faults: only {np.mean(clean):.1%} of good captures without any"))
     print(f"faults: {np.mean(clean):.1%} of {len(clean)} good captures have none")
     for fault in FAULTS:
         parts = ", ".join(f"{after} {np.mean(hits[fault][after]):.0%}" for after in AFTER)
         print(f"  {fault:13s} found: {parts}; falsely: {np.mean(false[fault]):.1%}")
         for after in AFTER:
-            misses += _check(
+            misses += check(
                 (
                     float(np.mean(hits[fault][after])) > 0.9,
                     f"faults: {fault}, {after}: found in {np.mean(hits[fault][after]):.0%}",
                 )
             )
-        misses += _check(
+        misses += check(
             (float(np.mean(false[fault])) < 0.03, f"faults: {fault} falsely in {np.mean(false[fault]):.1%}")
         )
     return misses
@@ -241,8 +241,8 @@ def medium_row(first_seed: int, sheets: int) -> Misses:
         wrong = [got for m, got, _ in found if m == medium and got != medium]
         if wrong:
             print(f"  {medium}: taken for {', '.join(wrong)}")
-    return _check((float(np.mean(right)) > 0.9, f"medium: right in {np.mean(right):.1%}"))
+    return check((float(np.mean(right)) > 0.9, f"medium: right in {np.mean(right):.1%}"))
 
 
-def _check(*checks: tuple[Any, str]) -> Misses:
+def check(*checks: tuple[Any, str]) -> Misses:
     return [text for ok, text in checks if not ok]

@@ -103,7 +103,7 @@ def tilt_reading(sheet: Sheet) -> str:
 def corners_text(sheet: Sheet) -> str:
     corners = sheet.found.corners
     if sheet.found.surround is not None:
-        return "none, a black rim"
+        return "none, a rim beside it"
     if isinstance(corners, NoEstimate):
         return "none"
     return f"four, {sure_text(corners.sure)}"

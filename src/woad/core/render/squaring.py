@@ -20,6 +20,7 @@ from woad.core.square.bent import find_bent
 from woad.core.square.bow import Bow
 from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, Outlines, plain_frame, plane_frame, trimmed
+from woad.core.square.glass import find_free_glass
 from woad.core.square.resample import Squared
 from woad.core.square.skew import Tilt, find_tilt
 from woad.core.square.surround import Surround, find_surround
@@ -91,7 +92,7 @@ def find_square(scan: Pyramid) -> Found:
         if corners.sure < SURE and holds_down(pixels, corners.points, tape):
             corners = replace(corners, sure=SURE, why="tape holds the sheet down at its corners")
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
-    surround = find_surround(pixels) if inside is None else None
+    surround = (find_free_glass(pixels) or find_surround(pixels)) if inside is None else None
     if inside is None:
         tape = find_tape(pixels, None if surround is None else surround.corners)
     tape = tuple(one * px for one in tape)

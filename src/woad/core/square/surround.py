@@ -1,4 +1,4 @@
-"""A black surround along some sides of a scan: the lid was open, or the sheet smaller than the glass or laid askew on it."""
+"""A narrow black surround along some sides of a scan: the lid was open, or the sheet laid askew on the glass."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import highest
-from woad.core.square.sides import crossing
+from woad.core.square.insets import corners_between, sides_of
 
 Pixels = NDArray[Any]  # uint8 or uint16
 Points = NDArray[np.float64]
@@ -24,8 +24,8 @@ _FADES = 0.03  # of the scan's side, over which the shadow beside a surround giv
 
 @dataclass(frozen=True, eq=False)
 class Surround:
-    """``corners`` (4, 2) px of the part of a scan inside its black surround, clockwise from the top left; ``sides`` which of
-    its top, right, bottom and left side have one: another is the scan's own."""
+    """``corners`` (4, 2) px of the part of a scan inside its surround, clockwise from the top left; ``sides`` which of its top,
+    right, bottom and left side have one: another is the scan's own."""
 
     corners: Points
     sides: tuple[bool, ...]
@@ -45,16 +45,7 @@ def find_surround(pixels: Pixels) -> Surround | None:
     found = [_inner_edge(np.rot90(pixels, turns), black, sheet) for turns in range(4)]
     if all(edge is None for edge in found):
         return None
-    # How far in the sheet begins, px, at both ends of the left, top, right and bottom side.
-    left, top, right, bottom = ((0.0, 0.0) if edge is None else edge for edge in found)
-    lines = (
-        (np.array([left[0], 0.0]), np.array([left[1], h])),
-        (np.array([0.0, top[1]]), np.array([w, top[0]])),
-        (np.array([w - right[1], 0.0]), np.array([w - right[0], h])),
-        (np.array([0.0, h - bottom[0]]), np.array([w, h - bottom[1]])),
-    )
-    corners = [crossing(lines[i], lines[k]) for i, k in ((0, 1), (2, 1), (2, 3), (0, 3))]
-    return Surround(np.array(corners), tuple(found[i] is not None for i in (1, 2, 3, 0)))
+    return Surround(corners_between(found, (w, h)), sides_of(found))
 
 
 def _inner_edge(pixels: Pixels, black: float, sheet: float) -> tuple[float, float] | None:
