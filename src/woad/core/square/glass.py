@@ -2,14 +2,15 @@
 
 Photos of a table have four sides to go by (:mod:`woad.core.square.corners`); here some of the sheet's sides are the scan's own.
 What tells the lid is that it is one even material without a mark that runs along two sides of the scan or more, and ends at
-straight lines, all along. White lids are told with more care than dark ones, as paper is light itself: only an L of another
-tone than the paper inside it, which is bare along it.
+straight lines, all along. White lids are told with more care than dark ones, as paper is light itself: the paper has to be bare
+along it and of another tone, or lie behind a faint shadow, and nearer to one corner of the glass than to the others.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import product
 from typing import Any
 
 import cv2
@@ -35,6 +36,9 @@ _DARK_ALIKE, _DARK_GIVES = 0.08, 0.035
 _LIGHT_GIVES = 0.01, 0.025
 # Rounds in which the smooth tone is told, from places so many px apart, and how many at least.
 _ROUNDS, _SPARSE, _FEWEST = 3, 5, 20
+# Px along an edge over which its slope is averaged; the steepest that counts, per px, encoded; from which on it is an edge.
+_ALONG, _STEEPEST, _OVER, _FAINTEST = 21, 0.006, 6.0, 0.0012
+_RUNS, _LEANS = 0.25, 11  # share of the scan that it runs along, within so many px
 _SPECK = 0.012  # of the longer side, up to which dust on the glass is bridged
 # From which tone on a lid may be paper, and by how much one that is dark is darker than the sheet, encoded.
 _LIGHT, _DARKER = 0.6, 0.2
@@ -42,6 +46,7 @@ _BROAD = 0.12  # share of the scan that a white lid takes at least
 _WHOLE, _FREE = 0.03, 0.95  # share of lid within the sheet, at most, and outside of it, at least
 # How far paper may lie off its tone, encoded; share of what lies along the edge that is paper.
 _EVEN, _BARE = 0.05, 0.65
+_SHADE = 0.02, 0.25  # how deep an edge's shadow is, encoded
 _FILLED = 0.6  # share of its box that a sheet fills
 _LOPSIDED = 0.25, 0.5  # the narrower of two margins beside the broader one, at most: one way, and the other
 _SMALLEST, _LEAST = 0.1, 0.02  # share of the scan that a sheet takes at least, and free glass
@@ -97,11 +102,13 @@ def _insets_beside(image: Plane, lid: _Lid) -> list[Inset | None] | None:
     inside = within > 0
     if float(lid.free[inside].mean()) > _WHOLE or float(lid.free[~inside].mean()) < _FREE:
         return None
+    into_corner = sum(inset is not None for inset in insets) == 2
     for turns, inset in enumerate(insets):
         if inset is None:
             continue
         beside = _beside(np.rot90(image, turns), inset)
-        if not lid.dark and not _is_bare(beside, _beside(np.rot90(lid.tone, turns), inset), lid.gives):
+        off = beside - _beside(np.rot90(lid.tone, turns), inset)
+        if not lid.dark and not _is_bare(off, lid.gives, shaded=into_corner):
             return None
         insets[turns] = inset.moved(max(inset.dents, _shadow(beside)))
     return insets
@@ -130,18 +137,42 @@ def _lids(image: Plane) -> Iterator[_Lid]:
     for i in range(4):
         alike = even & (np.abs(tones - tones[i]).max(axis=1) < _DARK_ALIKE)
         if even[i] and alike.sum() >= 3 and not (alike.all() and float(tones.mean()) > _LIGHT):
-            lid = _grown(image, at[alike], tones[alike], (_DARK_ALIKE, _DARK_GIVES), anywhere=True)
+            lid = _grown(image, None, at[alike], tones[alike], (_DARK_ALIKE, _DARK_GIVES), anywhere=True)
             if lid is not None and lid.dark:
                 yield lid
             break
-    for give in _LIGHT_GIVES:
+    told = _walls(image)
+    if told is None:
+        return
+    walls, apart = told
+    for give, behind in product(_LIGHT_GIVES, (None, walls)):
         # Four corners that do not lie in a plane show the sheet in one of them.
-        off = [_off_plane(at, tones, i) if even[i] else 1.0 for i in range(4)]
-        for seen in [np.arange(4) != i for i in range(4) if off[i] > give] or [np.ones(4, bool)]:
+        sheets = [i for i in range(4) if apart[i] and (not even[i] or _off_plane(at, tones, i) > give)]
+        for seen in [np.arange(4) != i for i in sheets] or [np.ones(4, bool)]:
             if even[seen].all():
-                lid = _grown(image, at[seen], tones[seen], (give, give), anywhere=False)
+                lid = _grown(image, behind, at[seen], tones[seen], (give, give), anywhere=False)
                 if lid is not None and not lid.dark:
                     yield lid
+
+
+def _walls(image: Plane) -> tuple[Mask, Mask] | None:
+    """Where a level or upright edge runs on for long, however faint, (h, w): a lid does not go on behind it; and which of the
+    four corners, clockwise from the top left, lie between two that reach the rim. None when there is no long one each way."""
+    walls, reach = np.zeros(image.shape[:2], np.bool_), []
+    for dx, dy in ((1, 0), (0, 1)):
+        steep = np.asarray(cv2.Scharr(image, cv2.CV_32F, dx, dy, scale=1 / 32))
+        # Clipped, so that a speck tells no more than a faint edge.
+        mean = cv2.blur(np.clip(steep, -_STEEPEST, _STEEPEST), (1, _ALONG) if dx else (_ALONG, 1))
+        most = highest(np.abs(mean).reshape(image.shape))
+        found = most > max(_OVER * float(np.median(most[::3, ::3])), _FAINTEST)
+        leaning = cv2.dilate(found.astype(np.uint8), np.ones((1, _LEANS) if dx else (_LEANS, 1), np.uint8))
+        if float(leaning.mean(axis=dy).max()) < _RUNS:
+            return None
+        walls |= found
+        upright = found if dx else found.T
+        reach.append([bool(upright[3:-3, 3:-3][rows].all(axis=0).any()) for rows in (slice(None, 3), slice(-3, None))])
+    (top, bottom), (left, right) = reach
+    return walls, np.array([top and left, top and right, bottom and right, bottom and left])
 
 
 def _off_plane(at: Points, tones: Plane, i: int) -> float:
@@ -152,7 +183,9 @@ def _off_plane(at: Points, tones: Plane, i: int) -> float:
     return float(np.abs(ways[i] @ plane - tones[i]).max())
 
 
-def _grown(image: Plane, at: Points, tones: Plane, gives: tuple[float, float], anywhere: bool) -> _Lid | None:
+def _grown(
+    image: Plane, walls: Mask | None, at: Points, tones: Plane, gives: tuple[float, float], anywhere: bool
+) -> _Lid | None:
     """The material that has these ``tones`` (n, C) at ``at`` (n, 2) px, as far as it goes on without a gap but for specks and,
     but for the first round, lies off a smooth tone by no more than ``gives``; from there, or ``anywhere`` along the rim."""
     h, w = image.shape[:2]
@@ -168,6 +201,8 @@ def _grown(image: Plane, at: Points, tones: Plane, gives: tuple[float, float], a
         tone = np.asarray(ways[..., : len(fit)] @ fit, np.float32).reshape(image.shape)
         near = (highest(np.abs(image - tone)) < gives[min(turn, 1)]).astype(np.uint8)
         near = cv2.morphologyEx(near, cv2.MORPH_CLOSE, bridge)
+        if walls is not None:
+            near[walls] = 0
         count, labels = cv2.connectedComponents(near, connectivity=4)
         ours = np.zeros(count, bool)
         for rim in (labels[0], labels[-1], labels[:, 0], labels[:, -1]) if anywhere else (labels[rows, cols],):
@@ -177,6 +212,8 @@ def _grown(image: Plane, at: Points, tones: Plane, gives: tuple[float, float], a
         told, said = ways[sparse][free[sparse]], image[sparse][free[sparse]]
         if len(told) < _FEWEST:
             return None
+    if walls is not None:  # but for those around specks
+        free = cv2.morphologyEx(free.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) > 0
     if not _SMALLEST < 1 - float(free.mean()) < 1 - _LEAST:
         return None
     step = float(np.median(image[~free]) - tone.mean())
@@ -223,8 +260,17 @@ def _shadow(beside: Plane) -> int:
     return int(dim[-1]) + 1 if len(dim) else 0
 
 
-def _is_bare(beside: Plane, lid: Plane, gives: float) -> bool:
-    """Whether what lies along an edge is even, as paper without marks, and no more of the ``lid`` that was told there."""
-    inner = (beside - lid)[:, beside.shape[1] // 2 :].reshape(-1, beside.shape[2])
+def _is_bare(off: Plane, gives: float, shaded: bool) -> bool:
+    """Whether what lies along an edge is even, as paper without marks, and no more of the lid; or lies behind the shadow of an
+    edge, which no pen draws as pale.
+
+    Parameters: ``off`` how far the tones beside the edge lie off the lid that was told there, and how far that ``gives``;
+    whether edges that are no more than ``shaded`` will do: a drawn frame hardly ever runs off two sides of the scan.
+    """
+    reach = off.shape[1] // 2
+    inner = off[:, reach:].reshape(-1, off.shape[2])
     step = np.median(inner, axis=0)
-    return float(np.abs(step).max()) > gives and float((highest(np.abs(inner - step)) < _EVEN).mean()) > _BARE
+    if float((highest(np.abs(inner - step)) < _EVEN).mean()) < _BARE:
+        return False
+    shade = float((step - np.median(off[:, :reach], axis=0).min(axis=0)).mean())
+    return float(np.abs(step).max()) > gives or (shaded and _SHADE[0] < shade < _SHADE[1])
