@@ -1,7 +1,8 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
 Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,register,two-tone,tilt,corners,
-glass,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when a bar is missed.
+glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when
+a bar is missed.
 """
 
 from __future__ import annotations
@@ -33,6 +34,7 @@ from media import ALL
 from metrics import measure, zones
 from ragged import ragged_row
 from ruled import ruled_row
+from running_out import running_out_row
 from shading import shading_row
 from sheets import LIGHTS, simulate
 from strays import strays_row
@@ -140,7 +142,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 EVERY = (
     "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,register,"
-    "tilt,corners,glass,bow,sharp,faults,medium"
+    "tilt,corners,glass,running-out,bow,sharp,faults,medium"
 )
 
 
@@ -175,6 +177,7 @@ def main() -> int:
         "register": lambda: register_row(first, args.seeds),
         "tilt": lambda: scan_rows.tilt_row(first), "corners": lambda: scan_rows.corner_row(first),
         "glass": lambda: glass_row(first, 12 * args.seeds),
+        "running-out": lambda: running_out_row(first, 18 * args.seeds),
         "bow": lambda: scan_rows.bow_row(first), "sharp": lambda: scan_rows.sharp_row(first),
         "faults": lambda: scan_rows.fault_row(first, args.sheets), "medium": lambda: scan_rows.medium_row(first, args.sheets),
     }  # fmt: skip

@@ -104,6 +104,8 @@ def corners_text(sheet: Sheet) -> str:
     corners = sheet.found.corners
     if sheet.found.surround is not None:
         return "none, a rim beside it"
+    if sheet.found.part is not None:
+        return "none, it runs out"
     if isinstance(corners, NoEstimate):
         return "none"
     return f"four, {sure_text(corners.sure)}"

@@ -22,6 +22,7 @@ from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import Frame, Outlines, plain_frame, plane_frame, trimmed
 from woad.core.square.glass import find_free_glass
 from woad.core.square.resample import Squared
+from woad.core.square.running_out import SheetPart, find_sheet_part
 from woad.core.square.skew import Tilt, find_tilt
 from woad.core.square.surround import Surround, find_surround
 from woad.core.square.tape import find_tape, holds_down
@@ -42,15 +43,16 @@ class Found:
     """What was found on a scan before any setting: all places in level-0 pixels of the scan.
 
     ``artwork`` is the convex outline (N, 2) of all marks; ``bent`` outlines of corners where the table shows; ``surround``
-    what lies inside a black surround of the scanner's; ``tape`` outlines of the strips that hold the sheet down;
-    ``sharpening`` and ``register`` what the scanner or phone did of its own, which only the scan itself shows, no smaller
-    copy."""
+    what lies inside a scanner's lid or black surround; ``part`` what a picture shows of a sheet that runs out of it beside
+    a table; ``tape`` outlines of the strips that hold the sheet down; ``sharpening`` and ``register`` what the scanner or
+    phone did of its own, which only the scan itself shows, no smaller copy."""
 
     tilt: Tilt | NoEstimate
     corners: SheetCorners | NoEstimate
     artwork: Points | NoEstimate
     bent: tuple[Points, ...] = ()
     surround: Surround | None = None
+    part: SheetPart | None = None
     tape: tuple[Points, ...] = ()
     sharpening: Sharpening | NoEstimate = _LATER
     register: Register | NoEstimate = _LATER
@@ -69,10 +71,9 @@ class Found:
         surround = self.surround
         if surround is not None:
             surround = replace(surround, corners=surround.corners * by)
-        tape = tuple(one * by for one in self.tape)
-        return Found(
-            self.tilt, corners, artwork if isinstance(artwork, NoEstimate) else artwork * by, bent, surround, tape
-        )
+        artwork = artwork if isinstance(artwork, NoEstimate) else artwork * by
+        part = None if self.part is None else self.part.scaled(by)
+        return Found(self.tilt, corners, artwork, bent, surround, part, tuple(one * by for one in self.tape))
 
 
 NOT_LOOKED = Found(_LATER, _LATER, _LATER)
@@ -95,9 +96,11 @@ def find_square(scan: Pyramid) -> Found:
     surround = (find_free_glass(pixels) or find_surround(pixels)) if inside is None else None
     if inside is None:
         tape = find_tape(pixels, None if surround is None else surround.corners)
+    part = find_sheet_part(pixels) if inside is None and surround is None else None
+    part = None if part is None else part.scaled(px)
     tape = tuple(one * px for one in tape)
-    if tape:
-        plain = replace(plain_frame(scan.width, scan.height), blanks=_outlines(tape))
+    if tape or part is not None:
+        plain = replace(plain_frame(scan.width, scan.height), blanks=_outlines(tape + _table(part)))
         pixels = squared_pyramid(calm, plain).whole(level)
     # One after the other: most of both is Python's, which one core at a time runs.
     tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
@@ -114,6 +117,7 @@ def find_square(scan: Pyramid) -> Found:
         artwork if isinstance(artwork, NoEstimate) else artwork * px,
         bent,
         surround,
+        part,
         tape,
         sharpening,
     )
@@ -161,7 +165,12 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     # Only where nobody has set other corners: then it is known where the sheet is bent.
     bent = found.bent if corners is not None and settings.corners == "auto" else ()
     tape = found.tape if settings.tape else ()
-    return replace(frame, bows=bows, blanks=_outlines(bent + tape))
+    table = _table(found.part) if settings.corners == "auto" else ()
+    return replace(frame, bows=bows, blanks=_outlines(bent + table + tape))
+
+
+def _table(part: SheetPart | None) -> tuple[Points, ...]:
+    return () if part is None else part.table
 
 
 def _outlines(places: tuple[Points, ...]) -> Outlines:
@@ -195,6 +204,9 @@ def trim_box(
     x1, y1 = x0 + sw, y0 + sh
     if found.surround is not None:
         x0, y0, x1, y1 = _inside_surround((x0, y0, x1, y1), found.surround, frame, scan)
+    if found.part is not None and settings.corners == "auto":
+        left, top, right, bottom = _box(frame.scan_to_plane(found.part.sheet))
+        x0, y0, x1, y1 = max(x0, left), max(y0, top), min(x1, right), min(y1, bottom)
     if artwork is not None:
         x0, y0 = min(x0, artwork[0]), min(y0, artwork[1])
         x1, y1 = max(x1, artwork[2]), max(y1, artwork[3])

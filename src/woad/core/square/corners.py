@@ -57,13 +57,9 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
     h, w = image.shape[:2]
     if min(h, w) < 64:
         return NoEstimate("the scan is too small to find a sheet in it")
-    factor = min(1.0, _COARSE_PX / max(h, w))
-    size = (max(1, round(w * factor)), max(1, round(h * factor)))
-    small = np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
-    # Closing takes thin dark marks away and leaves the sheet's outline.
-    side = max(5, round(0.02 * max(size)) | 1)
-    closed = np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
-    noise = _noise(closed)
+    closed = closed_small(image)
+    size = closed.shape[1], closed.shape[0]
+    noise = noise_of(closed)
     best = _best_quads(closed, noise)
     if not best:
         return NoEstimate("no sheet with four sides stands out; it may fill the scan or be cut by its frame")
@@ -106,11 +102,11 @@ def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     lines = find_lines(gx, gy, _MOST_LINES)
     if len(lines) < 4:
         return []
-    pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if _opposite(lines[a], lines[b], min(h, w))]
+    pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if opposite(lines[a], lines[b], min(h, w))]
     quads, sides = _candidates(lines, pairs, w, h)
     if not len(quads):
         return []
-    profiles = _profiles(image, lines, noise)
+    profiles = profiles_of(image, lines, noise)
     ends = np.roll(quads, -1, axis=1)
     support = np.stack([profiles.support(sides[:, i], quads[:, i], ends[:, i]) for i in range(4)]).min(axis=0)
     score = np.where(support > 0.45, support + 0.3 * np.sqrt(_areas(quads) / (w * h)), -1.0)
@@ -124,14 +120,24 @@ def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     return graded
 
 
-def _noise(image: Plane) -> float:
+def closed_small(image: Plane) -> Plane:
+    """A picture (h, w, C) reduced, without thin dark marks: closing takes them away and leaves the sheet's outline."""
+    h, w = image.shape[:2]
+    factor = min(1.0, _COARSE_PX / max(h, w))
+    size = (max(1, round(w * factor)), max(1, round(h * factor)))
+    small = np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+    side = max(5, round(0.02 * max(size)) | 1)
+    return np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
+
+
+def noise_of(image: Plane) -> float:
     """Standard deviation of band means within one material, from second differences at the bands' distance."""
     smooth = cv2.blur(image, (4, 4)).reshape(image.shape)
     second = smooth[:, 16:] - 2 * smooth[:, 8:-8] + smooth[:, :-16]
     return max(0.0015, float(np.median(np.abs(second[::3, ::3]))) / 0.6745 / 6**0.5)
 
 
-def _opposite(a: Line, b: Line, side: int) -> bool:
+def opposite(a: Line, b: Line, side: int) -> bool:
     """Whether two lines can be opposite sides: nearly parallel and well apart."""
     turn = abs(a.angle - b.angle)
     if min(turn, np.pi - turn) > np.deg2rad(24):
@@ -140,14 +146,14 @@ def _opposite(a: Line, b: Line, side: int) -> bool:
     return abs(a.rho - flip * b.rho) > 0.2 * side
 
 
-def _crosswise(lines: list[Line]) -> NDArray[np.bool_]:
+def crosswise(lines: list[Line]) -> NDArray[np.bool_]:
     """Whether each two lines cross steeply enough to be neighbouring sides of a sheet."""
     angle = np.array([line.angle for line in lines])
     turn = np.abs(angle[:, None] - angle[None, :]) % np.pi
     return np.asarray(np.minimum(turn, np.pi - turn) >= np.deg2rad(58), np.bool_)
 
 
-def _meetings(lines: list[Line]) -> Points:
+def meetings(lines: list[Line]) -> Points:
     """Where each two lines cross, (n, n, 2); far away when they hardly do."""
     normals = np.array([line.normal for line in lines])
     rho = np.array([line.rho for line in lines])
@@ -164,10 +170,10 @@ def _candidates(lines: list[Line], pairs: list[tuple[int, int]], w: int, h: int)
     sides lie on, (n, 4)."""
     chosen = np.array(list(combinations(pairs, 2)), np.intp).reshape(-1, 4)
     a, b, c, d = chosen.T
-    crosswise = _crosswise(lines)
-    chosen = chosen[crosswise[a, c] & crosswise[a, d] & crosswise[b, c] & crosswise[b, d]]
+    across = crosswise(lines)
+    chosen = chosen[across[a, c] & across[a, d] & across[b, c] & across[b, d]]
     a, b, c, d = chosen.T
-    meet = _meetings(lines)
+    meet = meetings(lines)
     quads = np.stack([meet[c, a], meet[a, d], meet[d, b], meet[b, c]], axis=1)
     good = _plausible(quads, w, h)
     return quads[good], np.stack([a, d, b, c], axis=1)[good]
@@ -192,7 +198,7 @@ def _plausible(quads: Points, w: int, h: int) -> NDArray[np.bool_]:
 
 
 @dataclass(frozen=True, eq=False)
-class _Profiles:
+class Profiles:
     """Steps across the whole of each line, counted up every second pixel from ``-reach``, so that the support of any part
     of it is a look-up: ``along`` (n, 2), ``plus`` and ``minus`` (n, m)."""
 
@@ -214,7 +220,7 @@ class _Profiles:
         return np.asarray(counts / (high - low), np.float64)
 
 
-def _profiles(image: Plane, lines: list[Line], noise: float) -> _Profiles:
+def profiles_of(image: Plane, lines: list[Line], noise: float) -> Profiles:
     """Profiles of all lines, in one look-up of the picture."""
     h, w = image.shape[:2]
     reach = int(np.hypot(h, w)) + 2
@@ -238,7 +244,7 @@ def _profiles(image: Plane, lines: list[Line], noise: float) -> _Profiles:
         parts[i, inside[i]] = mine @ direction
     nothing = np.zeros((len(lines), 1), bool)
     plus, minus = (np.hstack([nothing, hit]).cumsum(axis=1) for hit in (parts > 1.6 * noise, parts < -1.6 * noise))
-    return _Profiles(along, reach, plus, minus)
+    return Profiles(along, reach, plus, minus)
 
 
 def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:

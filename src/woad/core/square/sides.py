@@ -15,20 +15,26 @@ def follow_sides(image: Plane, quad: Points) -> tuple[Points, float] | None:
     """Corners from robust line fits to the edge along the middle of each side; and the share of places that fit."""
     lines, shares = [], []
     for i in range(4):
-        p, q = quad[i], quad[(i + 1) % 4]
-        fitted = None
-        for reach in (9.0, 4.0):
-            fitted = _fit_side(image, p, q, reach)
-            if fitted is None:
-                return None
-            p, q = fitted[0], fitted[1]
-        assert fitted is not None
+        fitted = follow_side(image, quad[i], quad[(i + 1) % 4])
+        if fitted is None:
+            return None
         lines.append((fitted[0], fitted[1]))
         shares.append(fitted[2])
     corners = [crossing(lines[i - 1], lines[i]) for i in range(4)]
     if any(c is None for c in corners):
         return None
     return np.array(corners), min(shares)
+
+
+def follow_side(image: Plane, p: Points, q: Points) -> tuple[Points, Points, float] | None:
+    """The edge near p..q: its line through two points beside p and q, and the share of places that fit."""
+    fitted = None
+    for reach in (9.0, 4.0):
+        fitted = _fit_side(image, p, q, reach)
+        if fitted is None:
+            return None
+        p, q = fitted[0], fitted[1]
+    return fitted
 
 
 def _fit_side(image: Plane, p: Points, q: Points, reach: float) -> tuple[Points, Points, float] | None:

@@ -1,0 +1,248 @@
+"""A photo in which the sheet runs out of the picture on one side or more, and a table shows on the others.
+
+Nothing is known of the sides that are cut off, so keystone cannot be told; but where the table lies can: beyond two or three
+straight edges that part paper from it, which meet at a corner of the sheet, or run on both sides of it from rim to rim. One edge
+alone may be drawn, unless it leans a little, as photos do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from itertools import combinations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.raster.channels import highest
+from woad.core.raster.transfer import encoded_shares
+from woad.core.square.corners import Profiles, closed_small, crosswise, meetings, noise_of, opposite, profiles_of
+from woad.core.square.lines import Line, find_lines, gradient, sample, steps_across
+from woad.core.square.sides import crossing, follow_side
+
+Plane = NDArray[np.float32]
+Points = NDArray[np.float64]
+
+_MOST_LINES, _MOST_GRADED = 38, 300
+_SUPPORT, _RUNS_ON = 0.8, 0.6  # share of an edge along which it is seen, at least; and beyond its end, at most
+# Share of an edge that is seen if it is the only one, and how far it leans, degrees: what is ruled in a scan is level or upright.
+_ALONE, _LEANS = 0.9, (0.7, 20.0)
+_CHANGES = 0.1  # encoded, along the picture's rim, where a table comes in
+_RIM = 0.04  # of the picture, within which no corner lies
+_STEP = 0.05  # encoded, by how much paper is lighter than the table
+_ALIKE, _BARE = 0.06, 0.55  # encoded, how far paper lies off its tone; share of what lies along the edges that is paper
+_UNEVEN, _ONE_TABLE = 0.14, 0.25  # encoded, how much paper may change from edge to edge, and the table
+_ELSEWHERE, _PAPER = 0.08, 0.3  # share of the table that is as light as paper, at most; and of the sheet, at least
+_LEAST, _SMALLEST = 0.02, 0.2  # share of the picture that the table takes at least, and the sheet
+_INSET = 0.004  # of the picture's side, that is cut off the sheet with the table
+_FOLLOWED = 0.5  # share of an edge's places that lie on its line
+
+
+@dataclass(frozen=True, eq=False)
+class SheetPart:
+    """Outlines, px: the part of a ``sheet`` (n, 2) that the picture shows, and the ``table`` beyond each of its edges."""
+
+    sheet: Points
+    table: tuple[Points, ...]
+
+    def scaled(self, by: float) -> SheetPart:
+        """The same on the same picture ``by`` times as large."""
+        return SheetPart(self.sheet * by, tuple(one * by for one in self.table))
+
+
+@dataclass(frozen=True, eq=False)
+class _Edges:
+    """Edges of a sheet (k, 2, 2) px from end to end, a point ``inside`` of it, and the share that is seen of the weakest."""
+
+    ends: Points
+    inside: Points
+    support: float
+
+
+def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart | None:
+    """The part of a sheet that a reduced photo shows beside a table; None if there is no table, or it cannot be told.
+
+    Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long.
+    """
+    h, w = pixels.shape[:2]
+    if min(h, w) < 64:
+        return None
+    image = encoded_shares(pixels)
+    small = closed_small(image)
+    rim = np.concatenate([small[2], small[-3], small[:, 2], small[:, -3]])
+    if float(np.ptp(np.percentile(rim.mean(axis=1), [2, 98]))) < _CHANGES:
+        return None  # the same all around: no table comes in
+    scale = np.array([w / small.shape[1], h / small.shape[0]])
+    noise = noise_of(small)
+    for edges in sorted(_candidates(small, noise), key=lambda one: (-len(one.ends), -one.support))[:_MOST_GRADED]:
+        if not _parts_paper(small, edges, noise):
+            continue
+        ends = [follow_side(image, *(pair * scale)) for pair in edges.ends]
+        if any(end is None or end[2] < _FOLLOWED for end in ends):
+            continue
+        refined = np.array([end[:2] for end in ends if end is not None])
+        # Looked at again where the edges really run.
+        if (len(refined) > 1 or _leans(refined[0])) and _parts_paper(
+            small, replace(edges, ends=refined / scale), noise
+        ):
+            return _cut(_inwards(refined, edges.inside * scale, _INSET * (w + h) / 2), edges.inside * scale, (w, h))
+    return None
+
+
+def _candidates(image: Plane, noise: float) -> Iterator[_Edges]:
+    """Sets of two or three straight edges that are seen all along."""
+    h, w = image.shape[:2]
+    gx, gy = gradient(image, 1.3)
+    for plane in (gx, gy):
+        plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
+    lines = find_lines(gx, gy, _MOST_LINES)
+    if not lines:
+        return
+    spans = [_span(line, w, h) for line in lines]
+    profiles = profiles_of(image, lines, noise)
+    keep = [i for i, span in enumerate(spans) if span is not None and _somewhere(image, profiles, i, span)]
+    lines, spans = [lines[i] for i in keep], [spans[i] for i in keep]
+    if not lines:
+        return
+    profiles, meet, across = profiles_of(image, lines, noise), meetings(lines), crosswise(lines)
+
+    def seen(i: int, p: Points, q: Points) -> float:
+        return float(profiles.support(np.array([i]), p[None], q[None])[0])
+
+    def corner(i: int, k: int) -> Points | None:
+        at = meet[i, k]
+        inner = (at > _RIM * np.array([w, h])).all() and (at < (1 - _RIM) * np.array([w, h])).all()
+        return at if across[i, k] and inner else None
+
+    whole = [seen(i, *span) for i, span in enumerate(spans) if span is not None]
+    for line, span, support in zip(lines, spans, whole, strict=True):
+        if support > _ALONE and span is not None and _leans(span):
+            for way in (0.1, -0.1):
+                yield _Edges(span[None], span.mean(axis=0) + way * min(w, h) * line.normal, support)
+    for i, k in combinations(range(len(lines)), 2):
+        ends = np.array([spans[i], spans[k]])
+        if opposite(lines[i], lines[k], min(w, h)) and min(whole[i], whole[k]) > _SUPPORT:
+            yield _Edges(ends, ends.mean(axis=(0, 1)), min(whole[i], whole[k]))
+        at = corner(i, k)
+        if at is None:
+            continue
+        for a, b in ((a, b) for a in (0, 1) for b in (0, 1)):
+            support = min(seen(i, at, ends[0, a]), seen(k, at, ends[1, b]))
+            beyond = max(seen(i, at, ends[0, 1 - a]), seen(k, at, ends[1, 1 - b]))
+            if support > _SUPPORT and beyond < _RUNS_ON:
+                both = np.array([(at, ends[0, a]), (at, ends[1, b])])
+                yield _Edges(both, (at + ends[0, a] + ends[1, b]) / 3, support)
+        for j in range(len(lines)):
+            # A third one across the first two, or beside them: edge k from rim to corner, i between corners, j like k.
+            for middle, one, other in ((i, k, j), (k, i, j)):
+                if j <= max(i, k) or not opposite(lines[one], lines[other], min(w, h)):
+                    continue
+                first, last = corner(middle, one), corner(middle, other)
+                if first is None or last is None or seen(middle, first, last) < _SUPPORT:
+                    continue
+                for a, b in ((a, b) for a in (0, 1) for b in (0, 1)):
+                    far, away = np.asarray(spans[one])[a], np.asarray(spans[other])[b]
+                    support = min(seen(one, first, far), seen(other, last, away), seen(middle, first, last))
+                    same = (far - first) @ (away - last) > 0
+                    if same and support > _SUPPORT:
+                        three = np.array([(first, far), (first, last), (last, away)])
+                        yield _Edges(three, (first + last + far + away) / 4, support)
+
+
+def _leans(ends: Points) -> bool:
+    """Whether an edge from end to end (2, 2) leans a little."""
+    x, y = ends[1] - ends[0]
+    lean = float(np.rad2deg(np.arctan2(abs(y), abs(x))))
+    return _LEANS[0] < min(lean, 90 - lean) < _LEANS[1]
+
+
+def _somewhere(image: Plane, profiles: Profiles, i: int, span: Points) -> bool:
+    """Whether a line parts light from dark all along a quarter of it, at either end or in the middle."""
+    parts = span[0] + (span[1] - span[0]) * np.array([(0, 0.25), (0.75, 1), (0.375, 0.625)])[..., None]
+    seen = profiles.support(np.full(3, i), parts[:, 0], parts[:, 1])
+    along = (span[1] - span[0]) / float(np.linalg.norm(span[1] - span[0]))
+    normal = np.array([along[1], -along[0]])
+    steps = [np.median(steps_across(image, p, q, normal, 2, 6, 24), axis=0).mean() for p, q in parts]
+    return bool(((seen > _SUPPORT) & (np.abs(steps) > _STEP)).any())
+
+
+def _span(line: Line, w: int, h: int) -> Points | None:
+    """Where a line enters and leaves the picture, (2, 2); None when it hardly crosses it."""
+    base, along = line.normal * line.rho, line.along
+    low, high = -np.inf, np.inf
+    for axis, size in ((0, w), (1, h)):
+        if abs(along[axis]) < 1e-9:
+            continue
+        t = sorted(((0 - base[axis]) / along[axis], (size - base[axis]) / along[axis]))
+        low, high = max(low, t[0]), min(high, t[1])
+    return np.array([base + along * low, base + along * high]) if high - low > 0.2 * min(w, h) else None
+
+
+def _parts_paper(image: Plane, edges: _Edges, noise: float) -> bool:
+    """Whether bare paper lies along all edges, lighter than what lies beyond them, and only there."""
+    h, w = image.shape[:2]
+    tones, beyond, shares = [], [], []
+    for p, q in edges.ends:
+        along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
+        normal = np.array([along[1], -along[0]])
+        normal = normal if (edges.inside - p) @ normal > 0 else -normal
+        start, end = p + 0.06 * (q - p), q - 0.06 * (q - p)
+        step = steps_across(image, start, end, normal, 2, 6, 72)
+        typical = np.median(step, axis=0)
+        size = float(np.linalg.norm(typical))
+        part = step @ (typical / max(size, 1e-9))
+        if float(typical.mean()) < _STEP or float((part > max(0.4 * size, 1.2 * noise)).mean()) < _SUPPORT:
+            return False
+        places = start + (end - start) * np.linspace(0, 1, 48)[:, None]
+        inner = sample(image, places + normal * 5)
+        tones.append(np.median(inner, axis=0))
+        beyond.append(np.median(sample(image, places - normal * 9), axis=0))
+        shares.append(float((highest(np.abs(inner - tones[-1])) < _ALIKE).mean()))
+    if min(shares) < _BARE or float(np.ptp(np.array(tones).mean(axis=1))) > _UNEVEN:
+        return False
+    if float(np.ptp(np.array(beyond), axis=0).max()) > _ONE_TABLE:
+        return False
+    outline = _cut(edges.ends, edges.inside, (w, h)).sheet
+    sheet = cv2.fillPoly(np.zeros((h, w), np.uint8), [np.rint(outline).astype(np.int32)], 1) > 0
+    near = np.min([highest(np.abs(image - tone)) for tone in tones], axis=0) < _ALIKE
+    share = float(sheet.mean())
+    if not _SMALLEST < share < 1 - _LEAST:
+        return False
+    return float(near[~sheet].mean()) < _ELSEWHERE and float(near[sheet].mean()) > _PAPER
+
+
+def _cut(ends: Points, inside: Points, size: tuple[int, int]) -> SheetPart:
+    """The picture of ``size`` (w, h) cut along edges (k, 2, 2), with a point ``inside`` of the sheet."""
+    w, h = size
+    picture = np.array([(0, 0), (w, 0), (w, h), (0, h)], np.float64)
+    sheet, table = picture, []
+    for p, q in ends:
+        sheet = _half(sheet, p, q, inside)
+        table.append(_half(picture, p, q, 2 * p - inside))  # its point reflection lies on the other side
+    return SheetPart(sheet, tuple(table))
+
+
+def _inwards(ends: Points, inside: Points, by: float) -> Points:
+    """Edges (k, 2, 2) moved by so many px towards a point: what shines or shades along the cut edge of paper is no drawing."""
+    along = ends[:, 1] - ends[:, 0]
+    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) / np.linalg.norm(along, axis=1, keepdims=True)
+    toward = np.sign(((inside - ends[:, 0]) * normal).sum(axis=1, keepdims=True))
+    return np.asarray(ends + by * (toward * normal)[:, None], np.float64)
+
+
+def _half(outline: Points, p: Points, q: Points, inside: Points) -> Points:
+    """The part of a convex ``outline`` (n, 2) on that side of the line through p and q (Sutherland and Hodgman, 1974)."""
+    along = q - p
+    normal = np.array([along[1], -along[0]])
+    off = (outline - p) @ (normal if (inside - p) @ normal > 0 else -normal)
+    out: list[Points] = []
+    for i, here in enumerate(outline):
+        there, further = outline[(i + 1) % len(outline)], off[(i + 1) % len(outline)]
+        if off[i] >= 0:
+            out.append(here)
+        if (off[i] >= 0) != (further >= 0):
+            at = crossing((here, there), (p, q))
+            if at is not None:
+                out.append(at)
+    return np.array(out).reshape(-1, 2)
