@@ -216,10 +216,12 @@ def _cut(ends: Points, inside: Points, size: tuple[int, int]) -> SheetPart:
     """The picture of ``size`` (w, h) cut along edges (k, 2, 2), with a point ``inside`` of the sheet."""
     w, h = size
     picture = np.array([(0, 0), (w, 0), (w, h), (0, h)], np.float64)
+    centre = picture.mean(axis=0)
+    beyond = centre + (picture - centre) * 1.01  # no pixel of its rim is left over
     sheet, table = picture, []
     for p, q in ends:
         sheet = _half(sheet, p, q, inside)
-        table.append(_half(picture, p, q, 2 * p - inside))  # its point reflection lies on the other side
+        table.append(_half(beyond, p, q, 2 * p - inside))  # its point reflection lies on the other side
     return SheetPart(sheet, tuple(table))
 
 
