@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import product
 from typing import Any
 
@@ -38,7 +39,8 @@ _LIGHT_GIVES = 0.01, 0.025
 _ROUNDS, _SPARSE, _FEWEST = 3, 5, 20
 # Px along an edge over which its slope is averaged; the steepest that counts, per px, encoded; from which on it is an edge.
 _ALONG, _STEEPEST, _OVER, _FAINTEST = 21, 0.006, 6.0, 0.0012
-_RUNS, _LEANS = 0.25, 11  # share of the scan that it runs along, within so many px
+# Share of the scan that it runs along, of a sheet in a corner and of one beside it, within so many px.
+_RUNS, _LEANS = (0.25, 0.45), 11
 _SPECK = 0.012  # of the longer side, up to which dust on the glass is bridged
 # From which tone on a lid may be paper, and by how much one that is dark is darker than the sheet, encoded.
 _LIGHT, _DARKER = 0.6, 0.2
@@ -149,7 +151,8 @@ def _lids(image: Plane) -> Iterator[_Lid]:
         # Four corners that do not lie in a plane show the sheet in one of them.
         sheets = [i for i in range(4) if apart[i] and (not even[i] or _off_plane(at, tones, i) > give)]
         for seen in [np.arange(4) != i for i in sheets] or [np.ones(4, bool)]:
-            if even[seen].all():
+            # With lid all around, edges are all there is to tell it by.
+            if even[seen].all() and not (seen.all() and behind is None):
                 lid = _grown(image, behind, at[seen], tones[seen], (give, give), anywhere=False)
                 if lid is not None and not lid.dark:
                     yield lid
@@ -157,8 +160,9 @@ def _lids(image: Plane) -> Iterator[_Lid]:
 
 def _walls(image: Plane) -> tuple[Mask, Mask] | None:
     """Where a level or upright edge runs on for long, however faint, (h, w): a lid does not go on behind it; and which of the
-    four corners, clockwise from the top left, lie between two that reach the rim. None when there is no long one each way."""
-    walls, reach = np.zeros(image.shape[:2], np.bool_), []
+    four corners, clockwise from the top left, lie between two that reach the rim. None when there is none long enough each
+    way."""
+    walls, reach, runs = np.zeros(image.shape[:2], np.bool_), [], []
     for dx, dy in ((1, 0), (0, 1)):
         steep = np.asarray(cv2.Scharr(image, cv2.CV_32F, dx, dy, scale=1 / 32))
         # Clipped, so that a speck tells no more than a faint edge.
@@ -166,13 +170,15 @@ def _walls(image: Plane) -> tuple[Mask, Mask] | None:
         most = highest(np.abs(mean).reshape(image.shape))
         found = most > max(_OVER * float(np.median(most[::3, ::3])), _FAINTEST)
         leaning = cv2.dilate(found.astype(np.uint8), np.ones((1, _LEANS) if dx else (_LEANS, 1), np.uint8))
-        if float(leaning.mean(axis=dy).max()) < _RUNS:
+        runs.append(float(leaning.mean(axis=dy).max()))
+        if runs[-1] < _RUNS[0]:
             return None
         walls |= found
         upright = found if dx else found.T
         reach.append([bool(upright[3:-3, 3:-3][rows].all(axis=0).any()) for rows in (slice(None, 3), slice(-3, None))])
     (top, bottom), (left, right) = reach
-    return walls, np.array([top and left, top and right, bottom and right, bottom and left])
+    apart = np.array([top and left, top and right, bottom and right, bottom and left])
+    return (walls, apart) if apart.any() or min(runs) > _RUNS[1] else None
 
 
 def _off_plane(at: Points, tones: Plane, i: int) -> float:
@@ -183,14 +189,22 @@ def _off_plane(at: Points, tones: Plane, i: int) -> float:
     return float(np.abs(ways[i] @ plane - tones[i]).max())
 
 
+@lru_cache(4)
+def _ways(h: int, w: int) -> Plane:
+    """The ways in which a tone changes smoothly over a picture: (h, w, 6), read only."""
+    y, x = np.mgrid[-0.5 : 0.5 : 1 / h, -0.5 : 0.5 : 1 / w].astype(np.float32)[:, :h, :w]
+    ways = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
+    ways.setflags(write=False)
+    return ways
+
+
 def _grown(
     image: Plane, walls: Mask | None, at: Points, tones: Plane, gives: tuple[float, float], anywhere: bool
 ) -> _Lid | None:
     """The material that has these ``tones`` (n, C) at ``at`` (n, 2) px, as far as it goes on without a gap but for specks and,
     but for the first round, lies off a smooth tone by no more than ``gives``; from there, or ``anywhere`` along the rim."""
     h, w = image.shape[:2]
-    y, x = np.mgrid[-0.5 : 0.5 : 1 / h, -0.5 : 0.5 : 1 / w].astype(np.float32)[:, :h, :w]
-    ways = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
+    ways = _ways(h, w)
     sparse = (slice(None, None, _SPARSE), slice(None, None, _SPARSE))
     told, said = np.column_stack([np.ones(len(at)), at / (w, h) - 0.5]), tones
     bridge = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * round(_SPECK * max(h, w) / 2) + 1,) * 2)

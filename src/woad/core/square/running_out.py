@@ -68,11 +68,11 @@ def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart
     h, w = pixels.shape[:2]
     if min(h, w) < 64:
         return None
-    image = encoded_shares(pixels)
-    small = closed_small(image)
+    small = closed_small(pixels)
     rim = np.concatenate([small[2], small[-3], small[:, 2], small[:, -3]])
     if float(np.ptp(np.percentile(rim.mean(axis=1), [2, 98]))) < _CHANGES:
         return None  # the same all around: no table comes in
+    image = encoded_shares(pixels)
     scale = np.array([w / small.shape[1], h / small.shape[0]])
     noise = noise_of(small)
     for edges in sorted(_candidates(small, noise), key=lambda one: (-len(one.ends), -one.support))[:_MOST_GRADED]:
