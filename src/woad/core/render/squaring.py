@@ -29,6 +29,7 @@ from woad.core.square.tape import find_tape, holds_down
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
+_GLASS_PX = 1000
 SURE = 0.5  # from here on Woad acts by itself
 _INSET = 0.004  # share of the sheet's side
 LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
@@ -93,7 +94,7 @@ def find_square(scan: Pyramid) -> Found:
         if corners.sure < SURE and holds_down(pixels, corners.points, tape):
             corners = replace(corners, sure=SURE, why="tape holds the sheet down at its corners")
     inside = corners.points if isinstance(corners, SheetCorners) and corners.sure >= SURE else None
-    surround = (find_free_glass(pixels) or find_surround(pixels)) if inside is None else None
+    surround = _find_surround(calm, level) if inside is None else None
     if inside is None:
         tape = find_tape(pixels, None if surround is None else surround.corners)
     part = find_sheet_part(pixels) if inside is None and surround is None else None
@@ -121,6 +122,15 @@ def find_square(scan: Pyramid) -> Found:
         tape,
         sharpening,
     )
+
+
+def _find_surround(scan: Pyramid, level: int) -> Surround | None:
+    """The lid beside a sheet, which few pixels tell, or a narrow surround; in pixels of that ``level``."""
+    coarse = scan.level_for(_GLASS_PX)
+    glass = find_free_glass(scan.whole(coarse))
+    if glass is not None:
+        return replace(glass, corners=glass.corners * float(1 << coarse) / float(1 << level))
+    return find_surround(scan.whole(level))
 
 
 def looked_closely(scan: Pyramid, found: Found, corners: Points | None = None) -> Found:

@@ -57,7 +57,7 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
     h, w = image.shape[:2]
     if min(h, w) < 64:
         return NoEstimate("the scan is too small to find a sheet in it")
-    closed = closed_small(pixels)
+    closed = closed_small(image)
     size = closed.shape[1], closed.shape[0]
     noise = noise_of(closed)
     best = _best_quads(closed, noise)
@@ -120,14 +120,12 @@ def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     return graded
 
 
-def closed_small(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> Plane:
-    """A picture (h, w, C) as shares, reduced and without thin dark marks: closing takes these away and leaves the sheet's
-    outline."""
-    h, w = pixels.shape[:2]
+def closed_small(image: Plane) -> Plane:
+    """A picture (h, w, C) reduced, without thin dark marks: closing takes them away and leaves the sheet's outline."""
+    h, w = image.shape[:2]
     factor = min(1.0, _COARSE_PX / max(h, w))
     size = (max(1, round(w * factor)), max(1, round(h * factor)))
-    few = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))
-    small = encoded_shares(few.reshape(size[1], size[0], -1))
+    small = np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
     side = max(5, round(0.02 * max(size)) | 1)
     return np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
 

@@ -39,8 +39,9 @@ _LIGHT_GIVES = 0.01, 0.025
 _ROUNDS, _SPARSE, _FEWEST = 3, 5, 20
 # Px along an edge over which its slope is averaged; the steepest that counts, per px, encoded; from which on it is an edge.
 _ALONG, _STEEPEST, _OVER, _FAINTEST = 21, 0.006, 6.0, 0.0012
-# Share of the scan that it runs along, of a sheet in a corner and of one beside it, within so many px.
-_RUNS, _LEANS = (0.25, 0.45), 11
+# Share of the scan that it runs along, of a sheet in a corner and of one beside it, within so many px; how near to the rim one
+# edge of the latter lies each way.
+_RUNS, _LEANS, _ASIDE = (0.25, 0.45), 11, 0.15
 _SPECK = 0.012  # of the longer side, up to which dust on the glass is bridged
 # From which tone on a lid may be paper, and by how much one that is dark is darker than the sheet, encoded.
 _LIGHT, _DARKER = 0.6, 0.2
@@ -58,7 +59,7 @@ _FADES = 0.03  # of the longer side, over which the edge's shadow gives way to t
 def find_free_glass(pixels: NDArray[Any]) -> Surround | None:
     """The part of a reduced scan that the sheet takes, None when it fills the scan or lies otherwise.
 
-    Parameters: ``pixels`` (h, w, C) encoded, uint8 or uint16, about 800 to 1500 px long.
+    Parameters: ``pixels`` (h, w, C) encoded, uint8 or uint16, 500 px long or more.
     """
     if min(pixels.shape[:2]) < 64 or _look(pixels, *_LOOKS[0]) is None:  # most sheets have none, which few pixels tell
         return None
@@ -162,7 +163,7 @@ def _walls(image: Plane) -> tuple[Mask, Mask] | None:
     """Where a level or upright edge runs on for long, however faint, (h, w): a lid does not go on behind it; and which of the
     four corners, clockwise from the top left, lie between two that reach the rim. None when there is none long enough each
     way."""
-    walls, reach, runs = np.zeros(image.shape[:2], np.bool_), [], []
+    walls, reach, beside = np.zeros(image.shape[:2], np.bool_), [], []
     for dx, dy in ((1, 0), (0, 1)):
         steep = np.asarray(cv2.Scharr(image, cv2.CV_32F, dx, dy, scale=1 / 32))
         # Clipped, so that a speck tells no more than a faint edge.
@@ -170,15 +171,17 @@ def _walls(image: Plane) -> tuple[Mask, Mask] | None:
         most = highest(np.abs(mean).reshape(image.shape))
         found = most > max(_OVER * float(np.median(most[::3, ::3])), _FAINTEST)
         leaning = cv2.dilate(found.astype(np.uint8), np.ones((1, _LEANS) if dx else (_LEANS, 1), np.uint8))
-        runs.append(float(leaning.mean(axis=dy).max()))
-        if runs[-1] < _RUNS[0]:
+        along = leaning.mean(axis=dy)
+        if float(along.max()) < _RUNS[0]:
             return None
+        aside = round(_ASIDE * len(along))
+        beside.append(float(max(along[:aside].max(), along[-aside:].max())) > _RUNS[1])
         walls |= found
         upright = found if dx else found.T
         reach.append([bool(upright[3:-3, 3:-3][rows].all(axis=0).any()) for rows in (slice(None, 3), slice(-3, None))])
     (top, bottom), (left, right) = reach
     apart = np.array([top and left, top and right, bottom and right, bottom and left])
-    return (walls, apart) if apart.any() or min(runs) > _RUNS[1] else None
+    return (walls, apart) if apart.any() or all(beside) else None
 
 
 def _off_plane(at: Points, tones: Plane, i: int) -> float:

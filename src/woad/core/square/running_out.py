@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations
+from typing import Any
 
 import cv2
 import numpy as np
@@ -68,11 +69,12 @@ def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart
     h, w = pixels.shape[:2]
     if min(h, w) < 64:
         return None
-    small = closed_small(pixels)
-    rim = np.concatenate([small[2], small[-3], small[:, 2], small[:, -3]])
-    if float(np.ptp(np.percentile(rim.mean(axis=1), [2, 98]))) < _CHANGES:
-        return None  # the same all around: no table comes in
+    if _alike_all_around(pixels):
+        return None
     image = encoded_shares(pixels)
+    small = closed_small(image)
+    if _alike_all_around(small):
+        return None
     scale = np.array([w / small.shape[1], h / small.shape[0]])
     noise = noise_of(small)
     for edges in sorted(_candidates(small, noise), key=lambda one: (-len(one.ends), -one.support))[:_MOST_GRADED]:
@@ -88,6 +90,13 @@ def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart
         ):
             return _cut(_inwards(refined, edges.inside * scale, _INSET * (w + h) / 2), edges.inside * scale, (w, h))
     return None
+
+
+def _alike_all_around(image: NDArray[Any]) -> bool:
+    """Whether the rim of (h, w, C) has one tone, so that no table comes in; marks that run off the sheet have others."""
+    rim = np.concatenate([image[2], image[-3], image[:, 2], image[:, -3]])
+    rim = rim if rim.dtype == np.float32 else encoded_shares(rim)
+    return float(np.ptp(np.percentile(rim.mean(axis=1), [2, 98]))) < _CHANGES
 
 
 def _candidates(image: Plane, noise: float) -> Iterator[_Edges]:
