@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Docket
 from woad.core.docket.squaring import LEAST_TRIM, Box, SquareSettings
 from woad.core.estimate import NoEstimate
-from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.render.taken_back import TakenBack, as_scanned, look_for_register, look_for_sharpening
 from woad.core.scan.halos import Sharpening, to_take_back
 from woad.core.scan.register import Register, to_lay_back
@@ -97,12 +97,13 @@ def find_square(scan: Pyramid) -> Found:
     surround = _find_surround(calm, level) if inside is None else None
     if inside is None:
         tape = find_tape(pixels, None if surround is None else surround.corners)
-    part = find_sheet_part(pixels) if inside is None and surround is None else None
-    part = None if part is None else part.scaled(px)
     tape = tuple(one * px for one in tape)
-    if tape or part is not None:
-        plain = replace(plain_frame(scan.width, scan.height), blanks=_outlines(tape + _table(part)))
-        pixels = squared_pyramid(calm, plain).whole(level)
+    if tape:
+        pixels = _filled(calm, level, tape)
+    part = find_sheet_part(pixels) if inside is None and surround is None else None
+    if part is not None:
+        part = part.scaled(px)
+        pixels = _filled(calm, level, tape + part.table)
     # One after the other: most of both is Python's, which one core at a time runs.
     tilt, artwork = find_tilt(pixels, inside), find_artwork(pixels, inside if surround is None else surround.corners)
     bent = () if inside is None else tuple(one * px for one in find_bent(pixels, inside))
@@ -122,6 +123,11 @@ def find_square(scan: Pyramid) -> Found:
         tape,
         sharpening,
     )
+
+
+def _filled(scan: Pyramid, level: int, places: tuple[Points, ...]) -> Pixels:
+    """A level of the scan with paper in these places."""
+    return squared_pyramid(scan, replace(plain_frame(scan.width, scan.height), blanks=_outlines(places))).whole(level)
 
 
 def _find_surround(scan: Pyramid, level: int) -> Surround | None:

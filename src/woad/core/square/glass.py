@@ -41,7 +41,7 @@ _ROUNDS, _SPARSE, _FEWEST = 3, 5, 20
 _ALONG, _STEEPEST, _OVER, _FAINTEST = 21, 0.006, 6.0, 0.0012
 # Share of the scan that it runs along, of a sheet in a corner and of one beside it, within so many px; how near to the rim one
 # edge of the latter lies each way.
-_RUNS, _LEANS, _ASIDE = (0.25, 0.45), 11, 0.15
+_RUNS, _LEANS, _ASIDE = (0.25, 0.45), 11, 0.2
 _SPECK = 0.012  # of the longer side, up to which dust on the glass is bridged
 # From which tone on a lid may be paper, and by how much one that is dark is darker than the sheet, encoded.
 _LIGHT, _DARKER = 0.6, 0.2
@@ -147,22 +147,22 @@ def _lids(image: Plane) -> Iterator[_Lid]:
     told = _walls(image)
     if told is None:
         return
-    walls, apart = told
+    walls, apart, beside = told
     for give, behind in product(_LIGHT_GIVES, (None, walls)):
         # Four corners that do not lie in a plane show the sheet in one of them.
-        sheets = [i for i in range(4) if apart[i] and (not even[i] or _off_plane(at, tones, i) > give)]
-        for seen in [np.arange(4) != i for i in sheets] or [np.ones(4, bool)]:
-            # With lid all around, edges are all there is to tell it by.
-            if even[seen].all() and not (seen.all() and behind is None):
+        off = [not even[i] or _off_plane(at, tones, i) > give for i in range(4)]
+        places = [np.ones(4, bool)] if beside and not any(off) else []
+        for seen in places + [np.arange(4) != i for i in range(4) if apart[i] and off[i]]:
+            if even[seen].all():
                 lid = _grown(image, behind, at[seen], tones[seen], (give, give), anywhere=False)
                 if lid is not None and not lid.dark:
                     yield lid
 
 
-def _walls(image: Plane) -> tuple[Mask, Mask] | None:
+def _walls(image: Plane) -> tuple[Mask, Mask, bool] | None:
     """Where a level or upright edge runs on for long, however faint, (h, w): a lid does not go on behind it; and which of the
-    four corners, clockwise from the top left, lie between two that reach the rim. None when there is none long enough each
-    way."""
+    four corners, clockwise from the top left, lie between two that reach the rim; and whether one runs near the rim each way.
+    None when there is none long enough for either."""
     walls, reach, beside = np.zeros(image.shape[:2], np.bool_), [], []
     for dx, dy in ((1, 0), (0, 1)):
         steep = np.asarray(cv2.Scharr(image, cv2.CV_32F, dx, dy, scale=1 / 32))
@@ -181,7 +181,7 @@ def _walls(image: Plane) -> tuple[Mask, Mask] | None:
         reach.append([bool(upright[3:-3, 3:-3][rows].all(axis=0).any()) for rows in (slice(None, 3), slice(-3, None))])
     (top, bottom), (left, right) = reach
     apart = np.array([top and left, top and right, bottom and right, bottom and left])
-    return (walls, apart) if apart.any() or all(beside) else None
+    return (walls, apart, all(beside)) if apart.any() or all(beside) else None
 
 
 def _off_plane(at: Points, tones: Plane, i: int) -> float:
