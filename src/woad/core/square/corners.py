@@ -207,6 +207,10 @@ class Profiles:
     plus: NDArray[np.int64]
     minus: NDArray[np.int64]
 
+    def of_lines(self, which: list[int]) -> Profiles:
+        """Those of some of the lines."""
+        return Profiles(self.along[which], self.reach, self.plus[which], self.minus[which])
+
     def support(self, line: NDArray[np.intp], p: Points, q: Points) -> NDArray[np.float64]:
         """For each line and part p..q of it: the share of its middle nine tenths where the step has one and the same
         sign."""

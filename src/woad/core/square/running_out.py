@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from itertools import combinations
+from itertools import combinations, product
 from typing import Any
 
 import cv2
@@ -67,9 +67,7 @@ def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart
     Parameters: ``pixels`` (h, w, C) encoded, about 800 to 1500 px long.
     """
     h, w = pixels.shape[:2]
-    if min(h, w) < 64:
-        return None
-    if _alike_all_around(pixels):
+    if min(h, w) < 64 or _alike_all_around(pixels):
         return None
     image = encoded_shares(pixels)
     small = closed_small(image)
@@ -77,7 +75,10 @@ def find_sheet_part(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetPart
         return None
     scale = np.array([w / small.shape[1], h / small.shape[0]])
     noise = noise_of(small)
-    for edges in sorted(_candidates(small, noise), key=lambda one: (-len(one.ends), -one.support))[:_MOST_GRADED]:
+    lines = _Lines.of(small, noise)
+    if lines is None:
+        return None
+    for edges in sorted(_candidates(lines), key=lambda one: (-len(one.ends), -one.support))[:_MOST_GRADED]:
         if not _parts_paper(small, edges, noise):
             continue
         ends = [follow_side(image, *(pair * scale)) for pair in edges.ends]
@@ -99,64 +100,90 @@ def _alike_all_around(image: NDArray[Any]) -> bool:
     return float(np.ptp(np.percentile(rim.mean(axis=1), [2, 98]))) < _CHANGES
 
 
-def _candidates(image: Plane, noise: float) -> Iterator[_Edges]:
-    """Sets of two or three straight edges that are seen all along."""
-    h, w = image.shape[:2]
-    gx, gy = gradient(image, 1.3)
-    for plane in (gx, gy):
-        plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
-    lines = find_lines(gx, gy, _MOST_LINES)
-    if not lines:
-        return
-    spans = [_span(line, w, h) for line in lines]
-    profiles = profiles_of(image, lines, noise)
-    keep = [i for i, span in enumerate(spans) if span is not None and _somewhere(image, profiles, i, span)]
-    lines, spans = [lines[i] for i in keep], [spans[i] for i in keep]
-    if not lines:
-        return
-    profiles, meet, across = profiles_of(image, lines, noise), meetings(lines), crosswise(lines)
+@dataclass(frozen=True, eq=False)
+class _Lines:
+    """Straight lines of a picture, each with where it enters and leaves that, (2, 2) px, and how they are seen along it."""
 
-    def seen(i: int, p: Points, q: Points) -> float:
-        return float(profiles.support(np.array([i]), p[None], q[None])[0])
+    size: tuple[int, int]
+    lines: list[Line]
+    spans: list[Points]
+    profiles: Profiles
 
-    def corner(i: int, k: int) -> Points | None:
-        at = meet[i, k]
-        inner = (at > _RIM * np.array([w, h])).all() and (at < (1 - _RIM) * np.array([w, h])).all()
-        return at if across[i, k] and inner else None
+    @classmethod
+    def of(cls, image: Plane, noise: float) -> _Lines | None:
+        h, w = image.shape[:2]
+        gx, gy = gradient(image, 1.3)
+        for plane in (gx, gy):
+            plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
+        found = find_lines(gx, gy, _MOST_LINES)
+        spanned = [(line, span) for line in found if (span := _span(line, w, h)) is not None]
+        if not spanned:
+            return None
+        profiles = profiles_of(image, [line for line, _ in spanned], noise)
+        kept = [i for i, (_, span) in enumerate(spanned) if _somewhere(image, profiles, i, span)]
+        lines, spans = [spanned[i][0] for i in kept], [spanned[i][1] for i in kept]
+        return cls((w, h), lines, spans, profiles.of_lines(kept)) if kept else None
 
-    whole = [seen(i, *span) for i, span in enumerate(spans) if span is not None]
-    for line, span, support in zip(lines, spans, whole, strict=True):
-        if support > _ALONE and span is not None and _leans(span):
+    def seen(self, i: int, p: Points, q: Points) -> float:
+        """The share of line i that is seen between two places on it."""
+        return float(self.profiles.support(np.array([i]), p[None], q[None])[0])
+
+    def opposite(self, i: int, k: int) -> bool:
+        return opposite(self.lines[i], self.lines[k], min(self.size))
+
+    def corners(self) -> NDArray[np.float64]:
+        """Where each two lines may meet at a sheet's corner, (n, n, 2) px, NaN where they do not."""
+        at = meetings(self.lines)
+        inner = ((at > _RIM * np.array(self.size)) & (at < (1 - _RIM) * np.array(self.size))).all(axis=2)
+        return np.where((inner & crosswise(self.lines))[..., None], at, np.nan)
+
+
+def _candidates(seen: _Lines) -> Iterator[_Edges]:
+    """Sets of one to three straight edges that are seen all along."""
+    count, corners = len(seen.lines), seen.corners()
+    whole = [seen.seen(i, *span) for i, span in enumerate(seen.spans)]
+    for i, span in enumerate(seen.spans):
+        if whole[i] > _ALONE and _leans(span):
             for way in (0.1, -0.1):
-                yield _Edges(span[None], span.mean(axis=0) + way * min(w, h) * line.normal, support)
-    for i, k in combinations(range(len(lines)), 2):
-        ends = np.array([spans[i], spans[k]])
-        if opposite(lines[i], lines[k], min(w, h)) and min(whole[i], whole[k]) > _SUPPORT:
-            yield _Edges(ends, ends.mean(axis=(0, 1)), min(whole[i], whole[k]))
-        at = corner(i, k)
-        if at is None:
-            continue
-        for a, b in ((a, b) for a in (0, 1) for b in (0, 1)):
-            support = min(seen(i, at, ends[0, a]), seen(k, at, ends[1, b]))
-            beyond = max(seen(i, at, ends[0, 1 - a]), seen(k, at, ends[1, 1 - b]))
-            if support > _SUPPORT and beyond < _RUNS_ON:
-                both = np.array([(at, ends[0, a]), (at, ends[1, b])])
-                yield _Edges(both, (at + ends[0, a] + ends[1, b]) / 3, support)
-        for j in range(len(lines)):
-            # A third one across the first two, or beside them: edge k from rim to corner, i between corners, j like k.
-            for middle, one, other in ((i, k, j), (k, i, j)):
-                if j <= max(i, k) or not opposite(lines[one], lines[other], min(w, h)):
-                    continue
-                first, last = corner(middle, one), corner(middle, other)
-                if first is None or last is None or seen(middle, first, last) < _SUPPORT:
-                    continue
-                for a, b in ((a, b) for a in (0, 1) for b in (0, 1)):
-                    far, away = np.asarray(spans[one])[a], np.asarray(spans[other])[b]
-                    support = min(seen(one, first, far), seen(other, last, away), seen(middle, first, last))
-                    same = (far - first) @ (away - last) > 0
-                    if same and support > _SUPPORT:
-                        three = np.array([(first, far), (first, last), (last, away)])
-                        yield _Edges(three, (first + last + far + away) / 4, support)
+                yield _Edges(span[None], span.mean(axis=0) + way * min(seen.size) * seen.lines[i].normal, whole[i])
+    for i, k in combinations(range(count), 2):
+        support = min(whole[i], whole[k])
+        if support > _SUPPORT and seen.opposite(i, k):
+            ends = np.array([seen.spans[i], seen.spans[k]])
+            yield _Edges(ends, ends.mean(axis=(0, 1)), support)
+        if np.isfinite(corners[i, k]).all():
+            yield from _meeting(seen, i, k, corners[i, k])
+    for middle in range(count):
+        met = [i for i in range(count) if np.isfinite(corners[middle, i]).all()]
+        for one, other in combinations(met, 2):
+            if seen.opposite(one, other):
+                yield from _three(seen, middle, one, other, corners)
+
+
+def _meeting(seen: _Lines, i: int, k: int, at: Points) -> Iterator[_Edges]:
+    """Two edges that end where they meet, each with either of its ends."""
+    for a, b in product((0, 1), repeat=2):
+        far, away = seen.spans[i][a], seen.spans[k][b]
+        support = min(seen.seen(i, at, far), seen.seen(k, at, away))
+        if support > _SUPPORT:
+            beyond = max(seen.seen(i, at, seen.spans[i][1 - a]), seen.seen(k, at, seen.spans[k][1 - b]))
+            if beyond < _RUNS_ON:
+                yield _Edges(np.array([(at, far), (at, away)]), (at + far + away) / 3, support)
+
+
+def _three(seen: _Lines, middle: int, one: int, other: int, corners: Points) -> Iterator[_Edges]:
+    """An edge between two corners, and those that run from there to the rim on one side of it."""
+    first, last = corners[middle, one], corners[middle, other]
+    between = seen.seen(middle, first, last)
+    if between < _SUPPORT:
+        return
+    for a, b in product((0, 1), repeat=2):
+        far, away = seen.spans[one][a], seen.spans[other][b]
+        if (far - first) @ (away - last) > 0:
+            support = min(between, seen.seen(one, first, far), seen.seen(other, last, away))
+            if support > _SUPPORT:
+                ends = np.array([(first, far), (first, last), (last, away)])
+                yield _Edges(ends, (first + last + far + away) / 4, support)
 
 
 def _leans(ends: Points) -> bool:
