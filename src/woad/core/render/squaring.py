@@ -29,7 +29,7 @@ from woad.core.square.tape import find_tape, holds_down
 from woad.core.units import mm_to_px
 
 LOOK_PX = 1500  # longest side of the level that is looked at
-_GLASS_PX = 1000
+_GLASS_PX = 1000  # longest side of the level on which free glass is looked for
 SURE = 0.5  # from here on Woad acts by itself
 _INSET = 0.004  # share of the sheet's side
 LEAST_TILT = 0.12  # a tilt below this is not worth a resampling, degrees
