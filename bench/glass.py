@@ -14,6 +14,7 @@ from captures import saved, shot
 from media import ALL, draw
 from scan_rows import check, spread
 from woad.core.docket.model import Docket
+from woad.core.raster.outline import filled
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.squaring import find_square, frame_of
 from woad.core.units import mm_to_px
@@ -65,9 +66,8 @@ def laid(lid: str, seed: int) -> Laid:
     return Laid(image if rng.random() < 0.5 else saved(image, int(rng.integers(82, 95))), there > 0.5)
 
 
-def _job(job: tuple[str, int]) -> tuple[str, bool, float, float]:
-    """The lid; whether anything was cut away; share of the frame that is lid; what was cut off the sheet, mm along its sides,
-    as its area over its outline."""
+def _job(job: tuple[str, int]) -> tuple[str, float, float]:
+    """The lid; share of the frame that is lid; what was cut off the sheet, mm along its sides, as its area over its outline."""
     lid, seed = job
     if lid == "none":
         image = draw(ALL[seed % len(ALL)], seed, PPI, True).linear
@@ -76,28 +76,23 @@ def _job(job: tuple[str, int]) -> tuple[str, bool, float, float]:
     else:
         scan = laid(lid, seed)
     pyramid = build_pyramid(scan.image)
-    found = find_square(pyramid)
-    frame = frame_of(Docket(), pyramid, found, PPI)
+    frame = frame_of(Docket(), pyramid, find_square(pyramid), PPI)
+    outline = np.array([(0, 0), (frame.width, 0), (frame.width, frame.height), (0, frame.height)], np.float64)
     h, w = scan.sheet.shape
-    x, y, wide, high = 0.0, 0.0, frame.width, frame.height
-    outline = frame.to_scan(np.array([(x, y), (wide, y), (wide, high), (x, high)], np.float64))
-    inside = np.zeros((h, w), np.uint8)
-    cv2.fillPoly(inside, [np.rint(outline).astype(np.int32)], 1)
-    kept = inside > 0
+    kept = filled(frame.to_scan(outline), (h, w))
     lost = float((scan.sheet & ~kept).sum()) / (2 * (148 + 210) / 25.4 * PPI)
-    cut = found.surround is not None or not frame.identity
-    return lid, cut, float((kept & ~scan.sheet).sum() / max(1, kept.sum())), lost / mm_to_px(1, PPI)
+    return lid, float((kept & ~scan.sheet).sum() / max(1, kept.sum())), lost / mm_to_px(1, PPI)
 
 
 def glass_row(first_seed: int, sheets: int) -> list[str]:
     """For each lid: share of sheets without lid in their frame, and what was cut off them; and plain scans that were cut."""
-    found: dict[str, list[tuple[bool, float, float]]] = defaultdict(list)
-    for lid, *rest in spread(_job, [(lid, first_seed + i) for lid in (*LIDS, "none") for i in range(sheets)]):
-        found[lid].append((rest[0], rest[1], rest[2]))
+    found: dict[str, list[tuple[float, float]]] = defaultdict(list)
+    for lid, left, lost_mm in spread(_job, [(lid, first_seed + i) for lid in (*LIDS, "none") for i in range(sheets)]):
+        found[lid].append((left, lost_mm))
     misses: list[str] = []
     for lid in LIDS:
-        clean = [left < 0.002 for _, left, _ in found[lid]]
-        lost = [mm for _, _, mm in found[lid]]
+        clean = [left < 0.002 for left, _ in found[lid]]
+        lost = [mm for _, mm in found[lid]]
         share = float(np.mean(clean))
         print(f"glass, {lid} lid: {share:.0%} of {len(clean)} sheets without lid; cut off them {np.median(lost):.1f} mm, "
               f"at most {max(lost):.1f} mm")  # fmt: skip
@@ -105,6 +100,6 @@ def glass_row(first_seed: int, sheets: int) -> list[str]:
             (share >= _ANSWERED[lid], f"glass: {lid} lid left on {1 - share:.0%} (bar {1 - _ANSWERED[lid]:.0%})"),
             (max(lost) < _CUT_MM, f"glass: {max(lost):.1f} mm of a sheet cut away with a {lid} lid (bar {_CUT_MM})"),
         )
-    worst = max(mm for _, _, mm in found["none"])
+    worst = max(mm for _, mm in found["none"])
     print(f"glass, sheets that fill it: cut off them at most {worst:.2f} mm")
     return misses + check((worst < 0.5, f"glass: {worst:.2f} mm of a sheet cut away that fills the glass (bar 0.5)"))

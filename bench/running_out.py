@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from captures import table_photo, tilted_scan
 from scan_rows import check, spread
+from woad.core.raster.outline import filled
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.squaring import find_square
 
@@ -21,7 +21,7 @@ def _cropped(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
     image, corners = photo.encoded, photo.corners
     h, w = image.shape[:2]
     rng = np.random.default_rng(seed + 5)
-    there = cv2.fillPoly(np.zeros((h, w), np.uint8), [np.rint(corners).astype(np.int32)], 1)
+    there = filled(corners, (h, w))
     shown = rng.random(4) < 0.4
     if shown.all() or not shown.any():
         shown[rng.integers(4)] ^= True
@@ -32,7 +32,7 @@ def _cropped(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
     outer = [max(0, corners[:, 0].min() - wide), max(0, corners[:, 1].min() - high),
              min(w, corners[:, 0].max() + wide), min(h, corners[:, 1].max() + high)]  # fmt: skip
     left, top, right, bottom = (int(outer[i] if shown[i] else inner[i]) for i in range(4))
-    return image[top:bottom, left:right].copy(), there[top:bottom, left:right] > 0
+    return image[top:bottom, left:right].copy(), there[top:bottom, left:right]
 
 
 def _job(seed: int) -> tuple[bool, bool, float, float]:
@@ -41,7 +41,7 @@ def _job(seed: int) -> tuple[bool, bool, float, float]:
     part = find_square(build_pyramid(image)).part
     if part is None:
         return seed % 3 != 0, False, float((~there).mean()), 0.0
-    kept = cv2.fillPoly(np.zeros(there.shape, np.uint8), [np.rint(part.sheet).astype(np.int32)], 1) > 0
+    kept = filled(part.sheet, (there.shape[0], there.shape[1]))
     return seed % 3 != 0, True, float((kept & ~there).sum() / kept.sum()), float((there & ~kept).sum() / there.sum())
 
 

@@ -36,6 +36,13 @@ def fill_outline(points: NDArray[np.float64], box: Region, level: int) -> NDArra
     return out if out.any() else None
 
 
+def filled(points: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.bool_]:
+    """What lies inside an outline (n, 2) px, to the nearest pixel, on a plane of that ``shape`` (h, w)."""
+    plane = np.zeros(shape, np.uint8)
+    cv2.fillPoly(plane, [np.rint(points).astype(np.int32)], 1)
+    return plane > 0
+
+
 def widened(hull: NDArray[np.float64], by: NDArray[np.float64]) -> NDArray[np.float64]:
     """A convex outline (n, 2) widened by the shape ``by`` (m, 2) around its every place: their Minkowski sum, (k, 2)."""
     spread = (hull[:, None] + by[None]).reshape(-1, 2).astype(np.float32)

@@ -69,9 +69,7 @@ class Found:
         if not isinstance(corners, NoEstimate):
             corners = replace(corners, points=corners.points * by)
         bent = tuple(one * by for one in self.bent)
-        surround = self.surround
-        if surround is not None:
-            surround = replace(surround, corners=surround.corners * by)
+        surround = None if self.surround is None else self.surround.scaled(by)
         artwork = artwork if isinstance(artwork, NoEstimate) else artwork * by
         part = None if self.part is None else self.part.scaled(by)
         return Found(self.tilt, corners, artwork, bent, surround, part, tuple(one * by for one in self.tape))
@@ -111,8 +109,7 @@ def find_square(scan: Pyramid) -> Found:
         corners = replace(corners, points=corners.points * px)
     if isinstance(sharpening, NoEstimate) and inside is not None:  # the table has no edges that tell
         sharpening = look_for_sharpening(scan, inside * px)
-    if surround is not None:
-        surround = replace(surround, corners=surround.corners * px)
+    surround = None if surround is None else surround.scaled(px)
     return Found(
         tilt,
         corners,
@@ -134,9 +131,7 @@ def _find_surround(scan: Pyramid, level: int) -> Surround | None:
     """The lid beside a sheet, which few pixels tell, or a narrow surround; in pixels of that ``level``."""
     coarse = scan.level_for(_GLASS_PX)
     glass = find_free_glass(scan.whole(coarse))
-    if glass is not None:
-        return replace(glass, corners=glass.corners * float(1 << coarse) / float(1 << level))
-    return find_surround(scan.whole(level))
+    return find_surround(scan.whole(level)) if glass is None else glass.scaled((1 << coarse) / (1 << level))
 
 
 def looked_closely(scan: Pyramid, found: Found, corners: Points | None = None) -> Found:
@@ -181,12 +176,8 @@ def plane_of(docket: Docket, scan: Pyramid, found: Found) -> Frame:
     # Only where nobody has set other corners: then it is known where the sheet is bent.
     bent = found.bent if corners is not None and settings.corners == "auto" else ()
     tape = found.tape if settings.tape else ()
-    table = _table(found.part) if settings.corners == "auto" else ()
+    table = found.part.table if found.part is not None and settings.corners == "auto" else ()
     return replace(frame, bows=bows, blanks=_outlines(bent + table + tape))
-
-
-def _table(part: SheetPart | None) -> tuple[Points, ...]:
-    return () if part is None else part.table
 
 
 def _outlines(places: tuple[Points, ...]) -> Outlines:

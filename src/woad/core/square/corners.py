@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.raster.transfer import encoded_shares
-from woad.core.square.lines import Line, find_lines, gradient, sample, steps_across
+from woad.core.square.lines import Line, inner_lines, normal_towards, reduced, sample, steps_across
 from woad.core.square.sides import follow_sides
 
 Plane = NDArray[np.float32]
@@ -95,11 +95,7 @@ def find_corners(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> SheetCorners
 def _best_quads(image: Plane, noise: float) -> list[_Quad]:
     """Quadrilaterals by falling score; those that are the same but for a few pixels are left out."""
     h, w = image.shape[:2]
-    gx, gy = gradient(image, 1.3)
-    for plane in (gx, gy):
-        # The picture's own rim is no edge of anything.
-        plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
-    lines = find_lines(gx, gy, _MOST_LINES)
+    lines = inner_lines(image, _MOST_LINES)
     if len(lines) < 4:
         return []
     pairs = [(a, b) for a, b in combinations(range(len(lines)), 2) if opposite(lines[a], lines[b], min(h, w))]
@@ -122,11 +118,8 @@ def _best_quads(image: Plane, noise: float) -> list[_Quad]:
 
 def closed_small(image: Plane) -> Plane:
     """A picture (h, w, C) reduced, without thin dark marks: closing takes them away and leaves the sheet's outline."""
-    h, w = image.shape[:2]
-    factor = min(1.0, _COARSE_PX / max(h, w))
-    size = (max(1, round(w * factor)), max(1, round(h * factor)))
-    small = np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
-    side = max(5, round(0.02 * max(size)) | 1)
+    small = reduced(image, _COARSE_PX)
+    side = max(5, round(0.02 * max(small.shape[:2])) | 1)
     return np.asarray(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))).reshape(small.shape)
 
 
@@ -260,10 +253,7 @@ def _grade(image: Plane, quad: Points, noise: float) -> _Quad | None:
     sides, lighter = [], []
     for i in range(4):
         p, q = quad[i], quad[(i + 1) % 4]
-        along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
-        normal = np.array([along[1], -along[0]])
-        if (centre - p) @ normal < 0:
-            normal = -normal
+        normal = normal_towards(p, q, centre)
         start, end = p + 0.09 * (q - p), q - 0.09 * (q - p)
         step = steps_across(image, start, end, normal, 2, 6, 72)
         typical = np.median(step, axis=0)

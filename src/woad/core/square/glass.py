@@ -19,8 +19,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import highest
+from woad.core.raster.outline import filled
 from woad.core.raster.transfer import encoded_shares
 from woad.core.square.insets import Inset, corners_between, insets_of, sides_of
+from woad.core.square.lines import reduced
 from woad.core.square.surround import Surround
 
 Plane = NDArray[np.float32]
@@ -68,14 +70,12 @@ def find_free_glass(pixels: NDArray[Any]) -> Surround | None:
 
 def _look(pixels: NDArray[Any], longest: int, sigma: float) -> Surround | None:
     h, w = pixels.shape[:2]
-    factor = min(1.0, longest / max(h, w))
-    size = (max(1, round(w * factor)), max(1, round(h * factor)))
-    few = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+    few = reduced(pixels, longest)
     calm = np.asarray(cv2.GaussianBlur(encoded_shares(few), (0, 0), sigma)).reshape(few.shape)
     for lid in _lids(calm):
         insets = _insets_beside(calm, lid)
         if insets is not None:
-            return Surround(_between(insets, calm) * (w / size[0], h / size[1]), sides_of(insets))
+            return Surround(_between(insets, calm) * (w / few.shape[1], h / few.shape[0]), sides_of(insets))
     return None
 
 
@@ -100,9 +100,7 @@ def _insets_beside(image: Plane, lid: _Lid) -> list[Inset | None] | None:
     left, top, right, bottom = insets
     if not any(insets) or not (lid.dark or _to_one_side(_evenness(left, right), _evenness(top, bottom))):
         return None
-    within = np.zeros(sheet.shape, np.uint8)
-    cv2.fillPoly(within, [np.rint(_between(insets, image)).astype(np.int32)], 1)
-    inside = within > 0
+    inside = filled(_between(insets, image), (image.shape[0], image.shape[1]))
     if float(lid.free[inside].mean()) > _WHOLE or float(lid.free[~inside].mean()) < _FREE:
         return None
     into_corner = sum(inset is not None for inset in insets) == 2
@@ -148,9 +146,10 @@ def _lids(image: Plane) -> Iterator[_Lid]:
     if told is None:
         return
     walls, apart, beside = told
+    # Four corners that do not lie in a plane show the sheet in one of them.
+    off_plane = [_off_plane(at, tones, i) if even[i] else np.inf for i in range(4)]
     for give, behind in product(_LIGHT_GIVES, (None, walls)):
-        # Four corners that do not lie in a plane show the sheet in one of them.
-        off = [not even[i] or _off_plane(at, tones, i) > give for i in range(4)]
+        off = [one > give for one in off_plane]
         places = [np.ones(4, bool)] if beside and not any(off) else []
         for seen in places + [np.arange(4) != i for i in range(4) if apart[i] and off[i]]:
             if even[seen].all():

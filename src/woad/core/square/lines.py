@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -89,6 +90,29 @@ def find_lines(gx: Plane, gy: Plane, most: int, cap: float = 4.0) -> list[Line]:
                 row, centre = row % bins, 2 * reach - ir
             table[row, max(0, centre - apart_r) : centre + apart_r + 1] = 0
     return out
+
+
+def inner_lines(image: Plane, most: int) -> list[Line]:
+    """The strongest straight edges of an (h, w, C) picture; its own rim is no edge of anything."""
+    gx, gy = gradient(image, 1.3)
+    for plane in (gx, gy):
+        plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
+    return find_lines(gx, gy, most)
+
+
+def reduced(image: NDArray[Any], longest: int) -> NDArray[Any]:
+    """An (h, w, C) picture no longer than that, px."""
+    h, w = image.shape[:2]
+    factor = min(1.0, longest / max(h, w))
+    size = (max(1, round(w * factor)), max(1, round(h * factor)))
+    return np.asarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+
+
+def normal_towards(p: Points, q: Points, inside: Points) -> Points:
+    """Unit normal (2,) of the line through p and q, on the side of a point."""
+    along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
+    normal = np.array([along[1], -along[0]])
+    return -normal if (inside - p) @ normal < 0 else normal
 
 
 def sample(image: Plane, points: Points) -> Plane:

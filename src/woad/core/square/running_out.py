@@ -12,14 +12,14 @@ from dataclasses import dataclass, replace
 from itertools import combinations, product
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.channels import highest
+from woad.core.raster.outline import filled
 from woad.core.raster.transfer import encoded_shares
 from woad.core.square.corners import Profiles, closed_small, crosswise, meetings, noise_of, opposite, profiles_of
-from woad.core.square.lines import Line, find_lines, gradient, sample, steps_across
+from woad.core.square.lines import Line, inner_lines, normal_towards, sample, steps_across
 from woad.core.square.sides import crossing, follow_side
 
 Plane = NDArray[np.float32]
@@ -112,10 +112,7 @@ class _Lines:
     @classmethod
     def of(cls, image: Plane, noise: float) -> _Lines | None:
         h, w = image.shape[:2]
-        gx, gy = gradient(image, 1.3)
-        for plane in (gx, gy):
-            plane[:3], plane[-3:], plane[:, :3], plane[:, -3:] = 0, 0, 0, 0
-        found = find_lines(gx, gy, _MOST_LINES)
+        found = inner_lines(image, _MOST_LINES)
         spanned = [(line, span) for line in found if (span := _span(line, w, h)) is not None]
         if not spanned:
             return None
@@ -197,8 +194,7 @@ def _somewhere(image: Plane, profiles: Profiles, i: int, span: Points) -> bool:
     """Whether a line parts light from dark all along a quarter of it, at either end or in the middle."""
     parts = span[0] + (span[1] - span[0]) * np.array([(0, 0.25), (0.75, 1), (0.375, 0.625)])[..., None]
     seen = profiles.support(np.full(3, i), parts[:, 0], parts[:, 1])
-    along = (span[1] - span[0]) / float(np.linalg.norm(span[1] - span[0]))
-    normal = np.array([along[1], -along[0]])
+    normal = normal_towards(span[0], span[1], span[0])  # either will do
     steps = [np.median(steps_across(image, p, q, normal, 2, 6, 24), axis=0).mean() for p, q in parts]
     return bool(((seen > _SUPPORT) & (np.abs(steps) > _STEP)).any())
 
@@ -220,9 +216,7 @@ def _parts_paper(image: Plane, edges: _Edges, noise: float) -> bool:
     h, w = image.shape[:2]
     tones, beyond, shares = [], [], []
     for p, q in edges.ends:
-        along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
-        normal = np.array([along[1], -along[0]])
-        normal = normal if (edges.inside - p) @ normal > 0 else -normal
+        normal = normal_towards(p, q, edges.inside)
         start, end = p + 0.06 * (q - p), q - 0.06 * (q - p)
         step = steps_across(image, start, end, normal, 2, 6, 72)
         typical = np.median(step, axis=0)
@@ -240,7 +234,7 @@ def _parts_paper(image: Plane, edges: _Edges, noise: float) -> bool:
     if float(np.ptp(np.array(beyond), axis=0).max()) > _ONE_TABLE:
         return False
     outline = _cut(edges.ends, edges.inside, (w, h)).sheet
-    sheet = cv2.fillPoly(np.zeros((h, w), np.uint8), [np.rint(outline).astype(np.int32)], 1) > 0
+    sheet = filled(outline, (h, w))
     near = np.min([highest(np.abs(image - tone)) for tone in tones], axis=0) < _ALIKE
     share = float(sheet.mean())
     if not _SMALLEST < share < 1 - _LEAST:
@@ -263,17 +257,12 @@ def _cut(ends: Points, inside: Points, size: tuple[int, int]) -> SheetPart:
 
 def _inwards(ends: Points, inside: Points, by: float) -> Points:
     """Edges (k, 2, 2) moved by so many px towards a point: what shines or shades along the cut edge of paper is no drawing."""
-    along = ends[:, 1] - ends[:, 0]
-    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) / np.linalg.norm(along, axis=1, keepdims=True)
-    toward = np.sign(((inside - ends[:, 0]) * normal).sum(axis=1, keepdims=True))
-    return np.asarray(ends + by * (toward * normal)[:, None], np.float64)
+    return np.array([(p + by * normal, q + by * normal) for p, q in ends for normal in [normal_towards(p, q, inside)]])
 
 
 def _half(outline: Points, p: Points, q: Points, inside: Points) -> Points:
     """The part of a convex ``outline`` (n, 2) on that side of the line through p and q (Sutherland and Hodgman, 1974)."""
-    along = q - p
-    normal = np.array([along[1], -along[0]])
-    off = (outline - p) @ (normal if (inside - p) @ normal > 0 else -normal)
+    off = (outline - p) @ normal_towards(p, q, inside)
     out: list[Points] = []
     for i, here in enumerate(outline):
         there, further = outline[(i + 1) % len(outline)], off[(i + 1) % len(outline)]

@@ -30,6 +30,10 @@ class Surround:
     corners: Points
     sides: tuple[bool, ...]
 
+    def scaled(self, by: float) -> Surround:
+        """The same on the same picture ``by`` times as large."""
+        return Surround(self.corners * by, self.sides)
+
 
 def find_surround(pixels: Pixels) -> Surround | None:
     """The black surround of a reduced scan, None when no side has one.
