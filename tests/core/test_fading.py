@@ -11,7 +11,7 @@ from sheets import noisy, png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
-from woad.core.knockout.fading import find_fading, soft_rims
+from woad.core.knockout.fading import find_fading, read_rims
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
@@ -78,7 +78,7 @@ def test_a_pale_wash_with_an_edge_covers_up_to_it(wash: Planes) -> None:
     assert wash.alpha[(beside > 155) & (beside < 190)].max() < 40
 
 
-def test_opaque_paint_keeps_its_soft_rims(sheet: Sheet) -> None:
+def test_opaque_paint_keeps_its_read_rims(sheet: Sheet) -> None:
     alpha = render_whole(sheet, docket_for("gouache")).alpha
     assert alpha is not None
     assert alpha[(OUT > 0) & (OUT < 20)].mean() > 200
@@ -100,7 +100,7 @@ def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) ->
     missing = np.random.default_rng(6).uniform(0, 0.3, shape).astype(np.float32)
     for paint in (np.zeros(shape, np.uint8), np.ones(shape, np.uint8)):
         np.testing.assert_array_equal(
-            find_fading(missing, paint, 0.02, *soft_rims(missing, paint, 0.02)), np.ones(shape, np.float32)
+            find_fading(missing, paint, 0.02, read_rims(missing, paint, 0.02)), np.ones(shape, np.float32)
         )
 
 

@@ -3,6 +3,8 @@ out as a white patch with a rim of its own."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +21,8 @@ _INWARDS = (1.0, 2.0), (2.0, 3.2), (3.2, 5.0), (8.0, 12.0)
 _EVEN, _STEEP = 2.2, 3.2  # how much steeper than further in it gets deeper there, when it fades out and with an edge
 _PALE, _DEEP = 3.0, 5.0  # times the least depth of paint that its rim has, with the same
 _DEPTHS = (5.0, 8.0), (8.0, 12.0), (12.0, 18.0), (18.0, 26.0)  # twice as large cells in from paper
+# Of a veil's depth, at least, that is left on paper further out; and times the least depth that a veil has at most.
+_LEFT, _VEIL = 0.45, 1.8
 _RISES = 1.07  # times a band's depth from which the wash still gets deeper
 _DEEPER = 1.3, 1.7  # times its rim's depth that a wash has further in, when it has an edge and when it fades out
 _ALONG, _FAR_ALONG = 15, 35  # cells along paper's edge that are told together: its depth, and how it begins
@@ -30,21 +34,32 @@ _OVER = 10.0  # cells beyond its rim where something may be left of a wash
 _LEAST = 0.004  # of depth between none and full coverage
 
 
-def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, soft: Plane, rim: Plane) -> Plane:
+@dataclass(frozen=True, eq=False)
+class Rims:
+    """Paint's rims, told at each place of paper's edge and some cells around it, (h, w) float32: how surely paint fades out
+    there, ``soft`` 0..1; how ``deep`` it is; and how surely it is a ``veil``, 0..1: hardly deeper than what is left on paper
+    further out, as where the light was read a little wrong."""
+
+    soft: Plane
+    deep: Plane
+    veil: Plane
+
+
+def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> Plane:
     """How much each place may cover where paint fades out, 0..1, (h, w) float32: 1 everywhere but towards paper that a wash
     runs out on.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, ``paint`` (h, w) 1 where paint is, 0 on
-    paper, ``least`` the difference that is surely paint; ``soft`` and ``rim`` as :func:`soft_rims` tells. With an edge a wash
-    is deep from its rim on; what fades has hardly the least there. Light spots in it do not count: what lies between is as
-    deep as around them.
+    paper, ``least`` the difference that is surely paint; ``rims`` as :func:`read_rims` tells. With an edge a wash is deep
+    from its rim on; what fades has hardly the least there. Light spots in it do not count: what lies between is as deep as
+    around them.
     """
     h, w = missing.shape
-    if not soft.any():
+    if not rims.soft.any():
         return np.ones((h, w), np.float32)
     size = (-(-w // 2), -(-h // 2))  # what fades does so over many cells
     soft, rim, depth = (
-        np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA)) for plane in (soft, rim, missing)
+        np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA)) for plane in (rims.soft, rims.deep, missing)
     )
     bare = cv2.resize(paint, size, interpolation=cv2.INTER_AREA) == 0
     away, edge = nearest_of(bare)
@@ -93,39 +108,48 @@ def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
     return out
 
 
-def soft_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> tuple[Plane, Plane]:
-    """How surely paint fades out at each place of paper's edge, and some cells around it, 0..1, (h, w) float32: by
-    whether it gets deeper as evenly as it does further in, or all at once. With it, how deep its rim is."""
+def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
+    """Rims of ``paint``, for the rest as in :func:`find_fading`: paint fades out where it gets deeper as evenly as it does
+    further in, and not all at once."""
     bare = paint == 0
     away, edge = nearest_of(bare)
     if not np.isfinite(away).all():
-        return np.zeros(missing.shape, np.float32), missing
+        return Rims(np.zeros(missing.shape, np.float32), missing, np.zeros(missing.shape, np.float32))
     beyond, last = nearest_of(~bare)
-    rims = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
+    at_rim = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
     outside, *inwards = (
-        _mean_in(band, missing, gap, place, _FAR_ALONG, rims)
+        _mean_in(band, missing, gap, place, _FAR_ALONG, at_rim)
         for band, gap, place in ((_OUTSIDE, beyond, last), *((band, away, edge) for band in _INWARDS))
     )
     profile = [outside, *inwards]
     at = [-sum(_OUTSIDE) / 2, *(sum(band) / 2 for band in _INWARDS)]
     *slopes, goes_on = ((profile[i + 1] - profile[i]) / (at[i + 1] - at[i]) for i in range(len(_INWARDS)))
     steepest = np.max(slopes, axis=0) / np.maximum(goes_on, 1e-6)
-    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG, rims) / least
+    left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG, at_rim) / least
     runs_on = 1 + np.clip((left - _NOTHING) / (_SOME - _NOTHING), 0, 1)
-    rim = inwards[1]
+    deep = inwards[1]
     soft = np.clip((_STEEP - steepest / runs_on) / (_STEEP - _EVEN), 0, 1)
-    soft *= np.clip((_DEEP - rim / least) / (_DEEP - _PALE), 0, 1)
-    known = (rim > 0) & (inwards[-1] > 0)
+    soft *= np.clip((_DEEP - deep / least) / (_DEEP - _PALE), 0, 1)
+    known = (deep > 0) & (inwards[-1] > 0)
+    veil = (left > _LEFT * deep / least) & (deep < _VEIL * least) & (deep > 0)
     told = np.zeros(bare.shape, bool)
-    told.ravel()[rims] = known
+    told.ravel()[at_rim] = known
 
-    def plane_of(values: Plane) -> Plane:
+    def plane_of(values: NDArray[np.generic]) -> Plane:
         out = np.zeros(bare.shape, np.float32)
-        out.ravel()[rims] = values
+        out.ravel()[at_rim] = values
         return out
 
-    soft_along, rim_along = _along([plane_of(soft), plane_of(rim)], told)
-    return soft_along, rim_along
+    return Rims(*_along([plane_of(soft), plane_of(deep), plane_of(veil & known)], told))
+
+
+def without_veils(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> NDArray[np.uint8]:
+    """``paint`` without what reaches in from such a rim and is as pale as it."""
+    if not rims.veil.any():
+        return paint
+    _, edge = nearest_of(paint == 0)
+    pale = cv2.GaussianBlur(missing, (0, 0), _CALM) < _VEIL * least
+    return np.asarray(np.where(pale & (rims.veil.ravel()[edge] > 0.5), 0, paint), np.uint8)
 
 
 def _mean_in(

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.knockout.fading import find_fading, soft_rims
+from woad.core.knockout.fading import find_fading, read_rims, without_veils
 from woad.core.raster.border import border_of
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
@@ -65,7 +65,10 @@ def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | Non
     deep = (missing > _DEEP).astype(np.uint8)
     least = max(_LEAST, 0.8 * floor)
     paint = _painted(missing, deep, least, lighter)
-    soft, rim = soft_rims(missing, paint, least)
+    rims = read_rims(missing, paint, least)
+    clearer = without_veils(missing, paint, least, rims)
+    if clearer is not paint:
+        paint, rims = clearer, read_rims(missing, clearer, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, (mean, whiter) = _of_areas((missing, above), deep, 1 - paint, labels, count)
@@ -84,7 +87,7 @@ def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | Non
         walled = _edged_by((missing > _EDGE).astype(np.uint8), 1 - paint, labels, count, _BOX9) > _GAP
         held |= (edged < _GAP) & ~(walled & (size > _LARGE) & (mean < bare + _AS_BARE))
         # Where paint thins out on all sides, the light spot is its own as well: a cloud left open in a sky.
-        held |= _mean_along(soft, 1 - paint, labels, count) > _SOFT
+        held |= _mean_along(rims.soft, 1 - paint, labels, count) > _SOFT
         held[0] = False
         held &= ~outside
         paint = np.maximum(paint, held[labels].astype(np.uint8))
@@ -93,7 +96,7 @@ def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | Non
     alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
-    fading = find_fading(missing, paint, least, soft, rim)
+    fading = find_fading(missing, paint, least, rims)
     return np.asarray(np.dstack([core, near.astype(np.float32), fading]), np.float32)
 
 

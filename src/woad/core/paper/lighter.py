@@ -19,7 +19,7 @@ Plane8 = NDArray[np.uint8]
 # Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place; and what
 # all of it has.
 _LIGHTER, _MUCH, _GOES_ON = 1.25, 0.3, 1.12
-_STEP = 0.15  # of the paper's light, across an edge of 5 px: glare has none
+_STEP = 0.1  # of the paper's light, across an edge of 5 px: glare has none
 _EDGED = 0.5  # share of a place's rim beside paper that has such an edge
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
@@ -28,20 +28,26 @@ _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, an
 _MOST = 1.6  # codes of reflectance end a little above
 _BOX5 = np.ones((5, 5), np.uint8)
 _FROM = 0.2  # share of full light up to which it is the paper's tooth or an edge's blur
+# Of a place's inside, the share that is light from which it is an even coat; chalk on a paper's tooth has less.
+_COATED = 0.9
+_BOX7 = np.ones((7, 7), np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
 class LightMarks:
-    """``where`` (h, w, 1) uint8, 255 where the reduced sheet has light marks and close by; ``share`` of the sheet that they
-    cover, 0..1; ``full`` reflectance from which they cover all."""
+    """``where`` (h, w, 2) uint8: 255 where the reduced sheet has light marks and close by, and the same well inside an even
+    coat of paint; ``share`` of the sheet that they cover, 0..1; ``full`` reflectance from which they cover all."""
 
     where: Plane8
     share: float
     full: float
 
-    def coverage(self, folded: Codes, where: Plane8) -> Plane8:
-        """Coverage (h, w) of light marks in a tile of folded reflectance codes (h, w), held to ``where`` they are."""
-        return np.asarray(cv2.min(look_up(folded, self._table), where), np.uint8)
+    def coverage(self, folded: Codes, where: Plane8, opaque: bool) -> Plane8:
+        """Coverage (h, w) of light marks in a tile of folded reflectance codes (h, w), held to ``where`` (h, w, 2) they are;
+        ``opaque`` paint is whole inside, however much thinner it lies here and there."""
+        near, coat = cv2.split(where)
+        cover = cv2.min(look_up(folded, self._table), near)
+        return np.asarray(cv2.max(cover, coat) if opaque else cover, np.uint8)
 
     @cached_property
     def _table(self) -> Table8:
@@ -80,5 +86,17 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
         return None
     there = marks[labels]
     full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
-    where = cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5)
-    return LightMarks(np.asarray(where)[..., None], share, max(full, _LIGHTER))
+    full = max(full, _LIGHTER)
+    whole = there.astype(np.uint8) * np.uint8(255)
+    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey > 1 + _FROM * (full - 1))])
+    return LightMarks(where, share, full)
+
+
+def _coats(marks: Plane8, lit: NDArray[np.bool_]) -> Plane8:
+    """255 well inside those places of ``marks`` (h, w) that are ``lit`` nearly throughout."""
+    inside = cv2.erode(cv2.morphologyEx(marks, cv2.MORPH_CLOSE, _BOX7), _BOX5)
+    count, labels = cv2.connectedComponents(inside, connectivity=8)
+    size, full = np.bincount(labels.ravel(), minlength=count), np.bincount(labels[lit], minlength=count)
+    even = full > _COATED * size
+    even[0] = False
+    return np.asarray(even[labels] * np.uint8(255), np.uint8)

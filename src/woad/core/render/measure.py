@@ -100,7 +100,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture, browned)
         sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
         # Light marks are another ink than the dark ones, which may be one among themselves.
-        dark = reduced if light_marks is None else np.where(light_marks.where > 0, np.float32(1), reduced)
+        dark = reduced if light_marks is None else np.where(light_marks.where[..., :1] > 0, np.float32(1), reduced)
         inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(dark, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from woad.core.docket.model import Medium
 from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour
+from woad.core.ink.flow import tone_runs
 from woad.core.ink.pencils import Pencil, near_ink
 from woad.core.ink.texture import Texture
 from woad.core.raster.channels import grey_of, highest, lowest
@@ -38,7 +39,11 @@ _INK = 0.3
 # Grain from which areas are of coloured pencil, washes' stays below; with shares of half-tones or of what is not thin, as
 # hatching has neither.
 _TOOTH, _TONES, _LINES = (0.17, 0.25), (0.35, 0.5), (0.4, 0.28)
+# How much tone runs in paint and in washes, and shares of broad marks lighter than half.
+_RUNS, _PALE = (0.08, 0.13), (0.2, 0.5)
+_PALEST = 0.65  # reflectance
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
+_HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
 
 @dataclass(frozen=True)
@@ -46,19 +51,18 @@ class Traits:
     """What tells media apart. Lengths are shares of the sheet's longer side, so that no ppi is needed.
 
     ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad marks
-    however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat``
-    share of broad marks whose tone is even; ``broad`` share of marks wider than any stroke;
-    ``pale`` share of broad marks lighter than half; ``width`` typical stroke; ``width_spread`` how much it varies;
-    ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
+    however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of broad marks
+    whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks lighter than half,
+    ``palest`` of those hardly darker than paper; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
+    how much it varies; ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
-    any were found;
-    ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`; ``vivid`` share of
-    marks of a strong hue; ``hued`` share of marks that are broad and of a hue that no stain has; ``browned`` whether time has
-    toned the paper here and there;
-    ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the
-    paper at a hundredth of the sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
+    any were found; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
+    ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue that no stain has;
+    ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and
+    warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the sheet; ``blotched`` how much darker
+    than the rest the darkest 4 % of it are there."""
 
     cover: float
     coloured: float
@@ -89,11 +93,14 @@ class Traits:
     vivid: float = 0.0
     hued: float = 0.0
     browned: bool = False
+    runs: float = 0.0
+    palest: float = 0.0
 
     @property
     def washed(self) -> bool:
         """Whether tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
-        return self.half_tones > _WASHED and self.broad > _WASHES_BROAD and self.flat > _WASHES_EVEN
+        smooth = self.flat > _WASHES_EVEN and self.grain < _TOOTH[1]
+        return self.half_tones > _WASHED and self.broad > _WASHES_BROAD and smooth
 
     @property
     def crayon(self) -> float:
@@ -176,6 +183,8 @@ def read_traits(
         vivid=vivid,
         hued=own_hue,
         browned=browned,
+        runs=tone_runs(reduced),
+        palest=float((grey[broad_at] > _PALEST).mean()) if broad_at.any() else 0.0,
     )
 
 
@@ -284,8 +293,13 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     t = traits
     # Of one ink, dense hatching still is; of several, crayons on rough paper may have as much grain.
     lined = _ramp(t.thin, *((0.3, 0.45) if one_ink else (0.4, 0.6)))
+    # An ink that fills areas is full and even in all of them, as graphite never is; coloured ink draws as well as black.
+    filled = (
+        _ramp(t.broad, 0.05, 0.12) * _ramp(t.pale, 0.2, 0.05) * _ramp(t.flat, 0.5, 0.7) * _ramp(t.grain, 0.17, 0.08)
+    )
+    lined = max(lined, one_ink * filled)
     coloured, broad = _ramp(t.coloured, 0.1, 0.25), _ramp(t.broad, 0.08, 0.3) * (1 - lined)
-    grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
+    grainy = _ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY)) * (1 - filled)
     # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
     plain = 1 - coloured * (1 - lined * one_ink)
     small = _ramp(t.cover, 0.012, 0.007) * _ramp(t.extent, 0.22, 0.12)
@@ -295,10 +309,15 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     )
     small = max(small, slip * (1 - _ramp(t.broad, 0.02, 0.06)))
     thick = _ramp(t.width, 0.0102, 0.0135) * _ramp(t.dark_ink, 0.45, 0.6)
-    pale = _ramp(t.pale, 0.45, 0.85) * _ramp(t.dark_ink, 0.3, 0.1)
+    # Washes are pale, and their tone runs; paint may be as pale, or modelled, but hardly both.
+    fluid = _ramp(t.runs, *_RUNS) * _ramp(t.pale, *_PALE)
+    # Nobody paints with nothing but the palest paint, and paint of one pigment is as deep wherever it lies.
+    fluid = max(fluid, _ramp(t.palest, 0.8, 0.95), one_ink * _ramp(t.pale, 0.45, 0.85))
     # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
     aged = _ramp(t.paper_warm, 0.115, 0.17) * max(_ramp(t.blotched, 0.008, 0.014), float(t.browned))
-    greyish = _ramp(t.density, 1.2, 1.02) * _ramp(t.paper_l, 0.8, 0.76) * _ramp(t.paper_warm, 0.06, 0.035)
+    # Tracing paper is grey, or mottled more than noise, creases and grain make any other.
+    through = max(_ramp(t.paper_l, 0.8, 0.76), _ramp(t.blotched, 0.018, 0.03) * _ramp(t.paper_l, 0.94, 0.9))
+    greyish = _ramp(t.density, 1.2, 1.02) * through * _ramp(t.paper_warm, 0.06, 0.035)
     # On paper as brown as that, stains and what shows through give marks hues of their own.
     old = _ramp(t.paper_warm, *_BROWN) * _ramp(t.density, 1.1, 1.4)
     old *= _ramp(t.vivid, 0.045, 0.025) * _ramp(t.hued, 0.08, 0.03)
@@ -319,6 +338,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     washed = float(t.washed)
     # Charcoal is as dark as ink, but has tones, and they are in the paper's grain.
     charcoal = _ramp(t.grain, *_TOOTH) * _ramp(t.half_tones, *_RUBBED) * plain * (1 - washed)
+    charcoal *= _ramp(t.thin, *_HATCHED)
     rough = max(grainy, charcoal)
     one = plain * max((1 - rough) * (1 - thick), washed)
     several = coloured * (1 - broad) * (1 - small) * max(inks, lined * (1 - blue))
@@ -331,11 +351,11 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     scores: dict[Medium, tuple[float, str]] = {
         "signature": (small, f"one piece of writing, {t.cover:.1%} of the sheet"),
         "blue-pencil": (
-            blue * (1 - broad) * (1 - small),
+            blue * (1 - broad * _ramp(t.pale, 0.05, 0.25)) * (1 - small),  # solid blacks are a pen's
             f"{seen_blue:.0%} of the marks are light blue under dark ink",
         ),
-        "watercolour": (coloured * broad * pale * (1 - crayon), "broad, pale, see-through colour"),
-        "gouache": (coloured * broad * (1 - pale) * (1 - crayon), "broad areas of dense colour"),
+        "watercolour": (coloured * broad * fluid * (1 - crayon), "broad, pale, see-through colour"),
+        "gouache": (coloured * broad * (1 - fluid) * (1 - crayon), "broad areas of dense colour"),
         "print": (aged * plain * (1 - small) * (1 - blue), "one ink on yellowed, blotched paper"),
         "tracing": (
             greyish * plain * (1 - grainy) * _ramp(t.mottle, 0.022, 0.03) * (1 - aged),

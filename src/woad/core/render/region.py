@@ -204,7 +204,7 @@ def overlay_region(sheet: Sheet, docket: Docket, kind: str, level: int, box: Reg
         hit = (finer > 127) & (cv2.dilate(alive, np.ones((11, 11), np.uint8)) == 0)
     else:
         clear = mark_gate(evened.folded, level_floors(sheet.readings, level, 1.5), 0.1)
-        light = light_coverage(evened, sheet.readings, level, tile)
+        light = light_coverage(evened, recipe, sheet.readings, level, tile)
         clear = clear if light is None else np.asarray(cv2.max(clear, light))
         # The soft rim of a mark is not paper that was kept.
         hit = (cv2.dilate(clear, np.ones((7, 7), np.uint8)) < 128) & (alpha > 2)

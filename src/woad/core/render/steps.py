@@ -255,7 +255,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
     alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box), recipe)
-    light = light_coverage(evened, readings, level, box)
+    light = light_coverage(evened, recipe, readings, level, box)
     if light is not None:
         alpha = np.asarray(cv2.max(alpha, light))
     return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
@@ -277,13 +277,13 @@ def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings
     return body_alpha(least, recipe.body, edge_px, inside, rgb)
 
 
-def light_coverage(evened: Evened, readings: Readings, level: int, box: Region) -> Plane8 | None:
+def light_coverage(evened: Evened, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8 | None:
     """Coverage (h, w) of marks lighter than their paper in a tile lying at ``box`` of ``level``, or None without any."""
     marks = readings.light_marks
     if marks is None:
         return None
     near = sample_grid(marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-    return marks.coverage(evened.folded, near[..., 0])
+    return marks.coverage(evened.folded, near, opaque=recipe.body > 0.5)
 
 
 def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
