@@ -20,9 +20,10 @@ from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, take_in
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.faults import BLUR_PX
-from woad.core.render.medium import Traits, propose_medium
+from woad.core.render.medium import propose_medium
 from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.squaring import Found, find_square
+from woad.core.render.traits import Traits
 from woad.core.render.whole import render_whole
 from woad.core.scan.blocks import luma_255, past_quality, quality_of
 from woad.core.scan.clipping import burnt_share

@@ -31,8 +31,9 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
-from woad.core.render.medium import Traits, is_brown, over_pencils, propose_medium, read_traits
+from woad.core.render.medium import propose_medium
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
+from woad.core.render.traits import Traits, is_brown, over_pencils, read_traits
 from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
