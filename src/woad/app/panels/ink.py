@@ -17,7 +17,7 @@ from woad.core.docket.catalogue import setting
 from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.render.negative import as_seen
-from woad.core.render.recipe import is_one_ink, make_recipe, resolve_points, resting_sharpness
+from woad.core.render.recipe import has_white, is_one_ink, make_recipe, resolve_points, resting_sharpness
 
 
 class InkPanel(StepPanel):
@@ -31,6 +31,16 @@ class InkPanel(StepPanel):
         self.add_row("ink.darkness", lambda d, e: (d.ink.darkness, starting_docket(d.medium).ink.darkness))
         self.saturation = self.add_row("ink.saturation", lambda d, e: (_or(d.ink.saturation, 1.0), 1.0))
         self.sharpness = self.add_row("ink.sharpness", lambda d, e: (_or(d.ink.sharpness, _sharp(d, e)), _sharp(d, e)))
+        self.white = Choice(
+            (("auto", self.tr("By itself")), ("paper", self.tr("Paper")), ("lightest", self.tr("Lightest"))), self
+        )
+        self.white.button("auto").setToolTip(self.tr("The lightest paint where paper is surely toned, else the paper"))
+        self.white.button("paper").setToolTip(self.tr("Colours are balanced by the paper, as on white paper"))
+        self.white.button("lightest").setToolTip(
+            self.tr("Colours are balanced by the lightest paint, as on toned paper")
+        )
+        self.white.chosen.connect(lambda value: session.change("ink.white", value, self.tr("White")))
+        self.white_label = self.add_named(self.tr("White"), self.white)
         self.drop_out = DropOutChoice(session, self)
         self.add_named(self.tr("Drop out"), self.drop_out)
         self._more()
@@ -104,6 +114,10 @@ class InkPanel(StepPanel):
         for row in (self.saturation, self.far):
             row.setVisible(not recipe.one_ink)
         self.more.setVisible(recipe.one_ink)
+        self.white.show_value(docket.ink.white)
+        self.white.setEnabled(docket.ink.on)
+        for part in (self.white, self.white_label):
+            part.setVisible(has_white(docket, r))
         self.drop_out.show_entry(entry, docket)
         self.brush.refresh()
         self.before.show_text("none found" if r.ink_density is None else f"D {r.ink_density:.2f}")

@@ -38,7 +38,7 @@ class PaperSettings(Settings):
 class InkSettings(Settings):
     """Settings of the Ink step. A point that is ``None`` stands where this sheet's own tones put it, and so do
     ``saturation`` and ``sharpness``; ``at`` are places said to be the darkest mark; ``drop_out`` none, by itself, or
-    one or two colours (sRGB as seen on white paper)."""
+    one or two colours (sRGB as seen on white paper); ``white`` what colours are balanced by."""
 
     on: bool = True
     paper: Annotated[
@@ -58,6 +58,7 @@ class InkSettings(Settings):
     boldness: Annotated[float, number("Boldness", -1, 1, "%", 0.01, "How much fine lines gain or lose.")] = 0.0
     drop_out: Literal["off", "auto"] | tuple[Colour8, ...] = "off"
     two_tone: Literal["off", "shape", "where"] = "off"
+    white: Literal["auto", "paper", "lightest"] = "auto"
     saturation: Annotated[
         float | None, number("Saturation", 0, 2, "%", 0.01, "How strong a painting's colours are; 100 leaves them.")
     ] = None

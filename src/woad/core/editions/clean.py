@@ -96,6 +96,7 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "unevenness": round(r.unevenness, 3),
             "noise_density": round(r.clearing, 4),
             "reverse": round(r.reverse, 3),
+            "tone": None if recipe.paper_tone is None else [round(v, 3) for v in recipe.paper_tone],
             "light_marks": 0.0 if r.light_marks is None else round(r.light_marks.share, 4),
             "ruling": None if r.ruling is None else _ruling_json(r.ruling),
             "doubt": r.light_doubt.reason if r.light_doubt is not None else None,

@@ -167,4 +167,20 @@ def unmix(encoded: NDArray[np.uint8], alpha: Plane8) -> NDArray[np.uint8]:
     missing = cv2.bitwise_not(encoded)
     lost = cv2.divide(missing, a, scale=255.0, dtype=cv2.CV_8U)
     colour = cv2.bitwise_not(np.asarray(lost))
+    return _bare_black(np.asarray(colour), alpha)
+
+
+def unmix_from(encoded: NDArray[np.uint8], alpha: Plane8, paper: tuple[int, int, int]) -> NDArray[np.uint8]:
+    """:func:`unmix` of a picture (H, W, 3) with ``paper`` of a tone of its own, which marks may be lighter than."""
+    ground = np.broadcast_to(np.array(paper, np.uint8), encoded.shape)
+    a = cv2.merge([alpha, alpha, alpha])
+    darker, lighter = (
+        cv2.divide(cv2.subtract(*pair), a, scale=255.0, dtype=cv2.CV_8U)
+        for pair in ((ground, encoded), (encoded, ground))
+    )
+    return _bare_black(np.asarray(cv2.subtract(cv2.add(ground, lighter), darker)), alpha)
+
+
+def _bare_black(colour: NDArray[np.uint8], alpha: Plane8) -> NDArray[np.uint8]:
+    """A picture (H, W, 3) that is black where nothing is covered."""
     return np.asarray(cv2.bitwise_and(colour, colour, mask=cv2.threshold(alpha, 0, 255, cv2.THRESH_BINARY)[1]))

@@ -29,6 +29,10 @@ class Gain:
     grid: Plane
     fold: Plane | None
 
+    def times(self, share: tuple[float, ...]) -> Gain:
+        """With each channel (C,) to be a ``share`` of it."""
+        return Gain(self.grid * np.asarray(share, np.float32), self.fold)
+
 
 def make_gain(field: Plane, evening: float, weights: tuple[float, ...] | None) -> Gain:
     """The gain for a light field.

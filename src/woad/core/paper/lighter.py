@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.border import border_of
-from woad.core.raster.channels import grey_of
+from woad.core.raster.channels import grey_of, lowest
 from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 
 Plane = NDArray[np.float32]
@@ -30,6 +30,8 @@ _BOX5 = np.ones((5, 5), np.uint8)
 _FROM = 0.2  # share of full light up to which it is the paper's tooth or an edge's blur
 # Of a place's inside, the share that is light from which it is an even coat; chalk on a paper's tooth has less.
 _COATED = 0.9
+_THIN = 1.04  # mean of a spot in light paint from which it is paint laid thinly, and no paper
+_DARKER = 0.92  # reflectance in the darkest channel, up to which paint is surely darker than paper
 _BOX7 = np.ones((7, 7), np.uint8)
 
 
@@ -88,15 +90,29 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
     full = max(full, _LIGHTER)
     whole = there.astype(np.uint8) * np.uint8(255)
-    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey > 1 + _FROM * (full - 1))])
+    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey, 1 + _FROM * (full - 1), _painted(reflectance))])
     return LightMarks(where, share, full)
 
 
-def _coats(marks: Plane8, lit: NDArray[np.bool_]) -> Plane8:
-    """255 well inside those places of ``marks`` (h, w) that are ``lit`` nearly throughout."""
-    inside = cv2.erode(cv2.morphologyEx(marks, cv2.MORPH_CLOSE, _BOX7), _BOX5)
+def _painted(reflectance: Plane) -> Plane8:
+    """255 where paint darker than paper lies, (h, w)."""
+    calm = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(reflectance.shape)
+    return np.asarray((lowest(calm) < _DARKER) * np.uint8(255), np.uint8)
+
+
+def _coats(marks: Plane8, grey: Plane, lit: float, paint: Plane8) -> Plane8:
+    """255 well inside those places of ``marks`` (h, w) that are lighter than ``lit`` nearly throughout: away from paper, not
+    from other ``paint``, which no paper shows beside, nor from spots in them that are lighter than paper as well."""
+    covered = cv2.morphologyEx(cv2.max(marks, paint), cv2.MORPH_CLOSE, _BOX7)
+    count, labels = cv2.connectedComponents(cv2.bitwise_not(covered), connectivity=4)
+    flat = labels.ravel()
+    mean = np.bincount(flat, grey.ravel(), count) / np.maximum(np.bincount(flat, minlength=count), 1)
+    thin = mean > _THIN
+    thin[border_of(labels)] = thin[0] = False
+    covered = cv2.max(covered, thin[labels] * np.uint8(255))
+    inside = cv2.min(cv2.erode(covered, _BOX5), cv2.dilate(marks, _BOX5))
     count, labels = cv2.connectedComponents(inside, connectivity=8)
-    size, full = np.bincount(labels.ravel(), minlength=count), np.bincount(labels[lit], minlength=count)
+    size, full = np.bincount(labels.ravel(), minlength=count), np.bincount(labels[grey > lit], minlength=count)
     even = full > _COATED * size
     even[0] = False
     return np.asarray(even[labels] * np.uint8(255), np.uint8)

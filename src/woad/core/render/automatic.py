@@ -14,7 +14,7 @@ from woad.core.docket.model import Docket
 from woad.core.ink.dropout import REACH_PX as DROP_OUT_REACH_PX
 from woad.core.paper.marks import ALIGN_PX
 from woad.core.paper.marks import REACH_PX as PAPER_REACH_PX
-from woad.core.raster.compositing import on_white
+from woad.core.raster.compositing import on_white, over_white
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.clearing import clearing_of
@@ -145,7 +145,10 @@ def _evened_anew(
     at, own = inner_of(inside, Region(0, 0, tile.w, tile.h)), inner_of(inside, around)
     codes, gate, folded = before.codes.copy(), before.gate.copy(), before.folded.copy()
     codes[at], gate[at], folded[at] = new.codes[own], new.gate[own], new.folded[own]
-    return Evened(codes, gate, folded)
+    toned = None if before.toned is None else before.toned.copy()
+    if toned is not None and new.toned is not None:
+        toned[at] = new.toned[own]
+    return Evened(codes, gate, folded, toned)
 
 
 def automatic_picture(
@@ -165,9 +168,12 @@ def automatic_picture(
         if cache is not None:
             cache.put(key, inked)
     gone = None if clearing is None else clearing.tile(box, level)
-    if step in ("ink", "spotting") or not recipe.knockout:
+    whole = step in ("ink", "spotting") or not recipe.knockout
+    if whole and inked.laid is None:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)
     cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile), inner, split=cache is not None)
+    if whole and cut.rgb is not None:  # off toned paper, and on white
+        return Picture(without(over_white(cut.rgb, cut.alpha), gone), None)
     return Picture(recipe.ink_rgb if cut.rgb is None else cut.rgb, cleared(cut.alpha, gone))
 
 

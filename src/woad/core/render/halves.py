@@ -50,8 +50,8 @@ def _of_rows(tile: Tile, rows: slice, columns: slice) -> CutOut:
     top = max(0, rows.start // ALIGN_PX * ALIGN_PX - reach)  # blocks of noise fall on the same pixels as the tile's
     part = slice(top, min(rows.stop + reach, tile.box.h))
     made = tile.evened
-    some = Evened(made.codes[part], made.gate[part], made.folded[part])
-    own = Inked(*(None if plane is None else plane[part] for plane in (tile.inked.tone, tile.inked.rgb)))
+    some = made.rows(part)
+    own = tile.inked.rows(part)
     box = Region(tile.box.x, tile.box.y + top, tile.box.w, part.stop - top)
     cut = knockout_step(some, own, tile.recipe, tile.readings, tile.level, box)
     where = slice(rows.start - top, rows.stop - top), columns

@@ -22,6 +22,7 @@ from woad.core.raster.transfer import linear_light
 Plane = NDArray[np.float32]
 
 _CLOSE_PX = 320
+_LOW = 0.1  # of the gain, for tones up to ten times as light as codes hold
 _LEAST_PX = 24  # of the shorter side, for light to be read
 
 
@@ -55,6 +56,11 @@ class Evenly:
 
     def whole(self, level: int) -> Plane:
         return self.read(level, Region(0, 0, *self.pyramid.size(level)))
+
+    def whole_uncut(self, level: int) -> Plane:
+        """The same with what is much lighter than paper, which codes of reflectance do not hold."""
+        low = replace(self, gain=replace(self.gain, grid=self.gain.grid * np.float32(_LOW)), ruling=None)
+        return low.whole(level) * np.float32(1 / _LOW)
 
     def close_by(self, x: float, y: float) -> Plane:
         """Reflectance at full size around a place, in shares of the sheet."""

@@ -13,6 +13,7 @@ from woad.core.ink.density import InkColour
 from woad.core.ink.pencils import Pencil
 from woad.core.paper.lighter import LightMarks
 from woad.core.paper.ruling import Ruling
+from woad.core.paper.white import White
 from woad.core.raster.colour import lightness
 from woad.core.raster.transfer import srgb_decode
 from woad.core.render.negative import as_seen
@@ -36,7 +37,7 @@ class Readings:
     masking that gives edges back what the scan blurred; ``reverse`` how dark, as a share of full ink, what shows through
     from the other side is at most; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
     ``inside_cell_px`` lie inside paint, None for one ink without washes; ``negative`` whether all of this was read on the
-    sheet's negative, as its paper is dark;
+    sheet's negative, as its paper is dark; ``white`` what is white beside paper that is darker;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -70,6 +71,7 @@ class Readings:
     inside: NDArray[np.uint8] | None = None
     inside_cell_px: int = 1
     negative: bool = False
+    white: White | None = None
 
     @property
     def seen_paper_rgb(self) -> tuple[int, int, int]:

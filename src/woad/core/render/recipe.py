@@ -41,7 +41,7 @@ class Recipe:
     ``ink_rgb`` encoded colour of full ink (one ink); ``noise_scale`` and ``clearing_scale`` multiply the floors of the
     Paper and the Knock-out gate, ``softness`` their ramp; ``peak`` darkness a mark must reach; ``dropped`` reflectance
     of drop-out colours; ``neutral`` takes hue out of colour; ``ruling`` takes what is printed on the paper off;
-    ``work`` what is done to marks.
+    ``work`` what is done to marks; ``paper_tone`` reflectance of toned paper beside its lightest paint, which is white then.
     """
 
     one_ink: bool
@@ -61,6 +61,7 @@ class Recipe:
     body: float = 0.5
     touches: tuple[Touch, ...] = ()
     ruling: bool = True
+    paper_tone: tuple[float, float, float] | None = None
 
     @property
     def ink_rgb(self) -> tuple[int, int, int]:
@@ -84,6 +85,7 @@ class Recipe:
             self.dropped,
             self.touches,
             self.ruling,
+            self.paper_tone,
         )
 
 
@@ -172,7 +174,25 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
         body=docket.knockout.body,
         touches=(docket.paper.touches if docket.paper.on else ()) + (docket.ink.touches if docket.ink.on else ()),
         ruling=docket.paper.on and docket.paper.ruling,
+        paper_tone=_paper_tone(docket, readings),
     )
+
+
+def _paper_tone(docket: Docket, readings: Readings) -> tuple[float, float, float] | None:
+    """Toned paper's reflectance beside the lightest paint, when that is white: as set, else on paper that must be toned."""
+    white, wish = readings.white, docket.ink.white
+    if white is None or not has_white(docket, readings) or not docket.ink.on or not docket.paper.on:
+        return None
+    if wish == "paper" or (wish == "auto" and not white.sure):
+        return None
+    r, g, b = (float(v**-docket.paper.evening) for v in white.reflectance)
+    return r, g, b
+
+
+def has_white(docket: Docket, readings: Readings) -> bool:
+    """Whether colours may be balanced by the lightest paint: colours are kept, and there is some lighter than the paper."""
+    kept = not is_one_ink(docket, readings) and docket.ink.drop_out == "off"
+    return kept and readings.white is not None and not (readings.dark_ink or readings.negative)
 
 
 def blotches_of(docket: Docket, readings: Readings) -> float:

@@ -131,7 +131,7 @@ def _paper_picture(evened: Evened, sheet: Sheet, recipe: Recipe, inner: tuple[sl
     dark = min(linear) if recipe.one_ink else 0.0
     points = TonePoints(0.0, resting_middle(0.0, deep, "seen", dark), deep)
     ink = (linear[0], linear[1], linear[2]) if recipe.one_ink else (0.0, 0.0, 0.0)
-    plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work())
+    plain = replace(recipe, points=points, reading="seen", ink_linear=ink, work=Work(), paper_tone=None)
     return shown_inked(ink_step(evened, plain), plain, inner)
 
 

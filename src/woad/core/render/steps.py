@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import cv2
@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.ink import painting, sharpness, strokes
+from woad.core.ink.curve import TonePoints
 from woad.core.ink.density import InkColour
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
-from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix
+from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.grain import grain_alpha
 from woad.core.knockout.inner import Inside
@@ -43,27 +44,40 @@ _NEARBY = np.ones((2 * _NEARBY_PX + 1, 2 * _NEARBY_PX + 1), np.uint8)
 
 @dataclass(frozen=True)
 class Evened:
-    """After Paper: reflectance codes, (h, w) for one ink or (h, w, 3), and the gate that tells marks from paper."""
+    """After Paper: reflectance codes, (h, w) for one ink or (h, w, 3), and the gate that tells marks from paper; with a
+    ``paper_tone`` in the recipe ``toned`` (h, w, 3), codes for which the lightest paint is white and paper is of that tone."""
 
     codes: Codes
     gate: Plane8
     folded: Codes
+    toned: Codes | None = None
 
     @property
     def pixels(self) -> int:
         return self.gate.size
 
+    def rows(self, part: slice) -> Evened:
+        """Some rows of it."""
+        toned = None if self.toned is None else self.toned[part]
+        return Evened(self.codes[part], self.gate[part], self.folded[part], toned)
+
 
 @dataclass(frozen=True)
 class Inked:
-    """After Ink. One ink: ``tone`` (h, w), encoded coverage with the colour known; colour: ``rgb`` (h, w, 3)."""
+    """After Ink. One ink: ``tone`` (h, w), encoded coverage with the colour known; colour: ``rgb`` (h, w, 3), on white paper,
+    and off toned paper ``laid`` (h, w, 3), on paper of its own tone, with the lightest paint white."""
 
     tone: Plane8 | None
     rgb: Plane8 | None
+    laid: Plane8 | None = None
 
     @property
     def pixels(self) -> int:
-        return sum(plane.size for plane in (self.tone, self.rgb) if plane is not None) // 3
+        return sum(plane.size for plane in (self.tone, self.rgb, self.laid) if plane is not None) // 3
+
+    def rows(self, part: slice) -> Inked:
+        """Some rows of it."""
+        return Inked(*(None if plane is None else plane[part] for plane in (self.tone, self.rgb, self.laid)))
 
 
 @dataclass(frozen=True)
@@ -130,7 +144,21 @@ def paper_step(
     if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
         codes = deepened(codes, hand.darken, box, level)
-    return Evened(codes, gate, one_plane)
+    return Evened(codes, gate, one_plane, _on_its_tone(encoded, box, level, recipe, readings, hand))
+
+
+def _on_its_tone(
+    encoded: Encoded, box: Region, level: int, recipe: Recipe, readings: Readings, hand: Hand | None
+) -> Codes | None:
+    """The tile on toned paper as it is beside its lightest paint, with all strokes that were laid by hand."""
+    if recipe.paper_tone is None:
+        return None
+    gain = make_gain(readings.light, recipe.evening, None).times(recipe.paper_tone)
+    codes = even(encoded, gain, readings.cell_px, (box.x, box.y, level))
+    if hand is None:
+        return codes
+    codes = deepened(lightened(codes, hand, box, level), hand.strengthen, box, level)
+    return deepened(codes, hand.darken, box, level)
 
 
 def _evened(
@@ -177,10 +205,30 @@ def ink_step(evened: Evened, recipe: Recipe, fine_px: float = 1.0, level: int = 
         tone = look_up(evened.codes, tone_table(recipe.points, recipe.reading, min(recipe.ink_linear)))
         worked = _worked(scale_8(tone, gate), recipe.work, fine_px, level)
         return Inked(_settled(without_specks(worked, recipe, level), recipe), None)
-    table = channel_table(recipe.points, min(recipe.ink_linear))
-    rgb = _toned(_sharpened(look_up(evened.codes, table), recipe.work, level), recipe)
+    rgb = _coloured(evened.codes, recipe.points, recipe, level)
     kept = scale_8(np.asarray(cv2.bitwise_not(rgb)), cv2.merge([gate, gate, gate]))
-    return Inked(None, np.asarray(cv2.bitwise_not(kept)))
+    laid = None if evened.toned is None else _coloured(evened.toned, _plain(recipe), recipe, level)
+    return Inked(None, np.asarray(cv2.bitwise_not(kept)), laid)
+
+
+def _coloured(codes: Codes, points: TonePoints, recipe: Recipe, level: int) -> Plane8:
+    """Colours (h, w, 3) after the curve, as crisp and as strong as is set."""
+    table = channel_table(points, min(recipe.ink_linear))
+    return _toned(_sharpened(look_up(codes, table), recipe.work, level), recipe)
+
+
+def _plain(recipe: Recipe) -> TonePoints:
+    """Points of the curve where paper is not white: paper's own point tells where marks begin, and lightens no colour."""
+    return replace(recipe.points, paper=0.0)
+
+
+def _paper_in(recipe: Recipe) -> tuple[int, int, int]:
+    """What the Ink step makes of paper that is toned."""
+    tone = np.array([[recipe.paper_tone]], np.float32)
+    r, g, b = _toned(look_up(to_codes(tone), channel_table(_plain(recipe), min(recipe.ink_linear))), recipe)[
+        0, 0
+    ].tolist()
+    return r, g, b
 
 
 def _toned(rgb: Plane8, recipe: Recipe) -> Plane8:
@@ -258,7 +306,8 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     light = light_coverage(evened, recipe, readings, level, box)
     if light is not None:
         alpha = np.asarray(cv2.max(alpha, light))
-    return CutOut(alpha, held_to_marks(unmix(rgb, alpha), alpha))
+    own = unmix(rgb, alpha) if inked.laid is None else unmix_from(inked.laid, alpha, _paper_in(recipe))
+    return CutOut(alpha, held_to_marks(own, alpha))
 
 
 def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.errors import Cancelled
-from woad.core.raster.compositing import on_white
+from woad.core.raster.compositing import on_white, over_white
 from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.clearing import Clearing, clearing_of
@@ -227,8 +227,11 @@ def _band(work: _Work, box: Region) -> None:
         planes.tone[rows] = inked.tone[inner]
     if planes.paper_rgb is not None and inked.rgb is not None:
         planes.paper_rgb[rows] = inked.rgb[inner]
-    if planes.alpha is not None and planes.alpha is not planes.tone:
-        cut = knockout_step(evened, inked, recipe, sheet.readings, 0, tile)
+    own = planes.alpha is not None and planes.alpha is not planes.tone
+    cut = knockout_step(evened, inked, recipe, sheet.readings, 0, tile) if own or inked.laid is not None else None
+    if cut is not None and cut.rgb is not None and inked.laid is not None and planes.paper_rgb is not None:
+        planes.paper_rgb[rows] = over_white(cut.rgb[inner], cut.alpha[inner])  # off toned paper, and on white
+    if own and cut is not None and planes.alpha is not None:
         planes.alpha[rows] = cut.alpha[inner]
         if planes.rgb is not None and cut.rgb is not None:
             planes.rgb[rows] = cut.rgb[inner]

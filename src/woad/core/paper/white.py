@@ -1,0 +1,53 @@
+"""What is white on toned paper: its lightest paint tells, and the paper, being darker, does not."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from woad.core.paper.lighter import find_light_marks
+from woad.core.raster.channels import grey_of, highest
+
+Plane = NDArray[np.float32]
+
+_WHITEST = 85  # percentile of the lightness of light marks, above which they are full
+_A_LAMPS = 0.3  # how far apart, natural log, the channels of a white are at most, for the lamp's sake
+_TONED = 1.35  # times the paper's light that a white has, at least, from which the paper is surely toned
+_MOST = 50.0  # times the paper's light
+
+
+@dataclass(frozen=True)
+class White:
+    """``reflectance`` (3,) of what is white, the paper's being 1."""
+
+    reflectance: tuple[float, float, float]
+
+    @property
+    def sure(self) -> bool:
+        """Whether it is so much lighter that the paper must be toned."""
+        return sum(self.reflectance) > 3 * _TONED
+
+
+def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
+    """The white of a sheet with marks that are, in some channel, clearly lighter than its paper; None without any.
+
+    ``reflectance`` (h, w, 3) evened, paper 1, about 700 to 1400 px long, not cut off above; ``paper`` (3,) linear, as it was
+    scanned. A light mark that looked white in the scan, or as if a lamp made it a little yellow, is white. One of another
+    colour is as light as white in its lightest channel, and the lamp is taken for white.
+    """
+    light = find_light_marks(highest(reflectance)[..., None])
+    if light is None:
+        return None
+    near = light.where[..., 0]
+    inside = cv2.erode(near, np.ones((9, 9), np.uint8)) > 0  # away from their edges
+    marks = reflectance[inside if inside.any() else near > 0]
+    grey = grey_of(marks)
+    lightest = marks[grey >= np.percentile(grey, _WHITEST)].mean(axis=0)
+    scanned = np.maximum(lightest * np.asarray(paper), 1e-4)
+    white = lightest if np.ptp(np.log(scanned)) <= _A_LAMPS else scanned.max() / np.maximum(paper, 1e-4)
+    r, g, b = np.clip(white, 1, _MOST).tolist()
+    return White((r, g, b))
