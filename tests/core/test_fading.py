@@ -12,6 +12,7 @@ from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket, Medium
 from woad.core.formats.read import take_in
 from woad.core.knockout.fading import find_fading, read_rims
+from woad.core.knockout.inside import find_inside
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import Planes, render_whole
@@ -78,7 +79,7 @@ def test_a_pale_wash_with_an_edge_covers_up_to_it(wash: Planes) -> None:
     assert wash.alpha[(beside > 155) & (beside < 190)].max() < 40
 
 
-def test_opaque_paint_keeps_its_read_rims(sheet: Sheet) -> None:
+def test_opaque_paint_keeps_its_soft_rims(sheet: Sheet) -> None:
     alpha = render_whole(sheet, docket_for("gouache")).alpha
     assert alpha is not None
     assert alpha[(OUT > 0) & (OUT < 20)].mean() > 200
@@ -150,3 +151,19 @@ def test_a_caption_below_a_painting_lies_on_no_white() -> None:
     between = cv2.dilate(ink, np.ones((5, 5)))[560:740, 45:500] == 0
     assert (alpha[557:737, 40:495][between] > 60).mean() < 0.02
     assert alpha[220:380, 180:380].mean() > 250
+
+
+def test_a_veil_beside_paint_is_no_paint() -> None:
+    """Where light was read two parts in a hundred wrong beside deep paint, paper is no paint, however wide; pale paint of the
+    same depth, with an edge, is."""
+    y, x = np.mgrid[:500, :700].astype(np.float32)
+    missing = 0.021 * np.exp(-(((x - 170) / 70) ** 2 + ((y - 250) / 90) ** 2)).astype(np.float32)
+    missing += 0.021 * ((np.abs(x - 520) < 70) & (np.abs(y - 250) < 90))
+    for at in (230, 610):
+        cv2.circle(missing, (at, 250), 40, 0.4, -1, cv2.LINE_AA)
+    noise = np.random.default_rng(4).normal(0, 0.004, missing.shape)
+    light = np.full((*missing.shape, 3), 0.8, np.float32)
+    core = find_inside(np.asarray(missing + noise, np.float32), 0.012, light)[..., 0]
+    assert core[200:300, 120:175].mean() < 0.02
+    assert core[190:310, 470:560].mean() > 0.95
+    assert min(core[240:260, at - 20 : at + 20].min() for at in (230, 610)) > 0.95

@@ -9,8 +9,12 @@ import pytest
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
+from woad.core.raster.colour import lab
 from woad.core.raster.pyramid import build_pyramid
-from woad.core.raster.transfer import srgb_encode
+from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_decode, srgb_encode
+from woad.core.render.recipe import make_recipe
+from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import render_whole
 
@@ -21,15 +25,18 @@ DOCKET = starting_docket("gouache").with_setting("square.on", False).with_settin
 Shapes = list[tuple[tuple[float, float, float], np.ndarray]]
 
 
-def painted(paper: tuple[float, float, float], shapes: Shapes, uneven: float = 0.0) -> Sheet:
-    """Paints over each other, the last one on top and as ``uneven`` as asked for, in light that falls off to one side."""
+def painted(
+    paper: tuple[float, float, float], shapes: Shapes, uneven: float = 0.0, lamp: tuple[float, float, float] = (1, 1, 1)
+) -> Sheet:
+    """Paints over each other, the last one on top and as ``uneven`` as asked for, in light of a ``lamp`` that falls off to
+    one side."""
     rng = np.random.default_rng(7)
     linear = np.ones((H, W, 1), np.float32) * np.array(paper, np.float32)
     streaks = cv2.GaussianBlur(rng.standard_normal((H, W)).astype(np.float32), (0, 0), 4)[..., None]
     for i, (colour, where) in enumerate(shapes):
         own = np.array(colour) * (1 + (uneven if i == len(shapes) - 1 else 0) * streaks / streaks.std())
         linear += where[..., None] * (own - linear)
-    linear = cv2.GaussianBlur(linear, (0, 0), 0.7) * np.linspace(1.0, 0.78, W)[:, None]
+    linear = cv2.GaussianBlur(linear, (0, 0), 0.7) * np.linspace(1.0, 0.78, W)[:, None] * np.array(lamp)
     encoded = srgb_encode(linear) + rng.normal(0, 0.006, linear.shape)
     scan = np.clip(encoded * 255, 0, 255).astype(np.uint8)
     return make_sheet(take_in("toned.png", png_bytes(scan)), build_pyramid(scan), DOCKET)
@@ -66,3 +73,65 @@ def test_uneven_white_paint_is_one_light_mark() -> None:
     assert planes.alpha is not None
     assert planes.alpha[160:390, 260:460].mean() > 235
     assert planes.alpha[640:, :].mean() < 0.3
+
+
+KRAFT, PINK = (0.5, 0.38, 0.24), (0.78, 0.55, 0.48)
+COLOURS = {
+    "pink": (PINK, box(270, 240, 480, 480)),
+    "blue": (BLUE, box(90, 420, 330, 640)),
+    "red": (RED, box(380, 520, 540, 700)),
+    "white": (WHITE, box(60, 60, 300, 330)),
+}
+INSIDE = {"white": (80, 80), "pink": (350, 300), "blue": (110, 520), "red": (420, 560)}
+
+
+def off_truth(picture: np.ndarray, name: str) -> float:
+    """CIE L*a*b* distance of a patch of a paint to the paint in plain light, white being white."""
+    x, y = INSIDE[name]
+    seen = srgb_decode(picture[y : y + 60, x : x + 60].reshape(-1, 3).astype(np.float32) / 255).mean(axis=0)
+    true = np.array(COLOURS[name][0]) / np.array(WHITE)
+    return float(np.linalg.norm(lab(seen[None]) - lab(true[None])))
+
+
+def test_on_toned_paper_the_lightest_paint_is_white() -> None:
+    """On brown paper in a lamp's light no colour takes the paper's or the lamp's hue off, paint keeps its streaks up to
+    white, and paper beside it is gone."""
+    sheet = painted(KRAFT, list(COLOURS.values()), 0.05, (1.0, 0.93, 0.8))
+    planes = render_whole(sheet, DOCKET)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    assert planes.paper_rgb is not None
+    for picture in (planes.rgb, planes.paper_rgb):
+        assert max(off_truth(picture, name) for name in COLOURS) < 3
+    assert all(planes.alpha[y : y + 60, x : x + 60].min() > 250 for x, y in INSIDE.values())
+    paper = cv2.dilate(np.maximum.reduce([where for _, where in COLOURS.values()]), np.ones((13, 13))) == 0
+    assert planes.alpha[paper].mean() < 0.1
+    assert np.percentile(planes.paper_rgb[paper], 1) >= 253
+    part = Region(224, 192, 160, 128)  # where white, pink and paper meet
+    view = render_region(sheet, DOCKET, "knockout", 0, part)
+    at = slice(part.y, part.bottom), slice(part.x, part.right)
+    assert view.alpha is not None
+    assert np.array_equal(view.alpha, planes.alpha[at])
+    assert np.array_equal(view.rgb, planes.rgb[at])
+    shown = np.asarray(render_region(sheet, DOCKET, "ink", 0, part).rgb)
+    assert np.array_equal(shown, planes.paper_rgb[at])
+    by_paper = render_whole(sheet, DOCKET.with_setting("ink.white", "paper"))
+    assert by_paper.rgb is not None
+    assert off_truth(by_paper.rgb, "pink") > 15  # as it was: all but white
+
+
+def test_on_white_paper_the_paper_is_white() -> None:
+    """A white highlight that is a little lighter than white paper, and a glare, take no lightness off the colours."""
+    shapes: Shapes = [
+        (BLUE, box(90, 420, 330, 640)),
+        (RED, box(380, 520, 540, 700)),
+        ((0.95,) * 3, box(150, 470, 220, 560)),
+    ]
+    glare = cv2.GaussianBlur(box(380, 100, 480, 200), (0, 0), 40) * 0.5
+    sheet = painted((0.84, 0.83, 0.8), [*shapes, ((0.98,) * 3, np.asarray(glare))])
+    planes = render_whole(sheet, DOCKET)
+    assert make_recipe(DOCKET, sheet.readings).paper_tone is None
+    assert planes.rgb is not None
+    seen = planes.rgb[590:630, 110:170].reshape(-1, 3).mean(axis=0) / 255
+    true = srgb_encode(np.array([BLUE], np.float32) / np.array((0.84, 0.83, 0.8), np.float32))[0]
+    assert np.abs(seen - true).max() < 0.03

@@ -9,6 +9,7 @@ import pytest
 from sheets import pen_sheet, png_bytes, strokes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
+from woad.core.ink.flow import tone_runs
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.recipe import make_recipe
@@ -55,3 +56,20 @@ def test_shading_by_lines_alone_is_no_wash() -> None:
     readings = pen_sheet().readings
     assert not readings.washes
     assert make_recipe(DOCKET, readings).reading == "inked"
+
+
+def test_tone_runs_in_washes_and_hardly_in_paint() -> None:
+    """Pale washes that pool against pale paint with brush marks in it, each in three hues, some over others."""
+    rng = np.random.default_rng(12)
+    washes, paint = np.ones((700, 900, 3), np.float32), np.ones((700, 900, 3), np.float32)
+    for x, y, hue in ((260, 260, (0.55, 0.75, 0.9)), (480, 330, (0.9, 0.8, 0.4)), (640, 480, (0.85, 0.5, 0.45))):
+        cover = np.zeros((700, 900), np.float32)
+        cv2.circle(cover, (x, y), 150, 1.0, -1, cv2.LINE_AA)
+        depth = cover * (0.8 + 0.35 * smooth_noise((700, 900), 60, rng))
+        washes *= np.power(np.array(hue, np.float32), depth[..., None])
+        brushed = np.array(hue, np.float32) * (1 + 0.03 * smooth_noise((700, 900), 6, rng))[..., None]
+        paint += cover[..., None] * (brushed - paint)
+    noise = rng.normal(0, 0.01, washes.shape).astype(np.float32)
+    assert tone_runs(paint + noise) < 0.08
+    assert tone_runs(washes + noise) > 0.12
+    assert tone_runs(np.ones((1, 40, 3), np.float32)) == 0

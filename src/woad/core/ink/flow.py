@@ -12,7 +12,7 @@ Plane = NDArray[np.float32]
 
 _DARKEST = 0.03  # reflectance below which tones tell of gloss and of the scanner's own light
 _MARK = 0.05  # density, natural log, of what is marked
-_CALM, _INNER = 0.003, 0.012  # of the longer side: over which tone is told (sigma); how far in it is not an edge's blur
+_CALM, _INNER = 0.005, 0.015  # of the longer side: over which tone is told (sigma); how far in it is not an edge's blur
 _OVER = 0.02  # of the longer side, over which tone is compared
 _FEW = 50  # cells of half the size, of broad marks, from which they tell
 _CALMEST = 30  # percentile: where areas of several paints meet, or forms are modelled, tone runs in paint as well

@@ -116,6 +116,10 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         # Colour is judged with equal shares of the channels, whose noise is another.
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
+        channel_noise = Readings.channel_noise
+        if second_ink and light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
+            each = (measure_floors(crop_codes(tuple(row)), 1)[0] for row in np.eye(3).tolist())
+            channel_noise = max(channel_noise, max(each) / floors[0])
         in_one = folded(reduced, weights)
         histogram = tone_histogram(in_one)
         traits = reading.result()
@@ -164,6 +168,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         inside_cell_px=1 << base,
         negative=pyramid.negative,
         white=white,
+        channel_noise=channel_noise,
     )
 
 

@@ -15,7 +15,7 @@ _GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
 # Mean reflectance of blue lines at their deepest, up to which they are a pen's, and from which surely a pencil's.
 _PEN, _PENCIL = 0.5, 0.58
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
-_RUNS, _PALE = (0.08, 0.13), (0.2, 0.5)
+_RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 

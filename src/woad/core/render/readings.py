@@ -38,6 +38,7 @@ class Readings:
     from the other side is at most; ``pencils`` drop-out colours found; ``inside`` (h, w, 3) uint8 how surely cells of
     ``inside_cell_px`` lie inside paint, None for one ink without washes; ``negative`` whether all of this was read on the
     sheet's negative, as its paper is dark; ``white`` what is white beside paper that is darker;
+    ``channel_noise`` how much more noise a single channel has than all together, on toned paper;
     ``ink`` colour of full ink; ``histogram`` counts of density -0.1..2.5 in 260 bins after evening.
     """
 
@@ -72,6 +73,7 @@ class Readings:
     inside_cell_px: int = 1
     negative: bool = False
     white: White | None = None
+    channel_noise: float = 1.8
 
     @property
     def seen_paper_rgb(self) -> tuple[int, int, int]:

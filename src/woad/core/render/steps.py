@@ -35,7 +35,6 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
-_HUED = 1.8  # times the noise floor of all channels together, for a single one
 _UNSEEN = 2  # coverage, of 255
 _FAINTEST = 7  # coverage, of 255, that the faintest strokes reach somewhere
 _NEARBY_PX = 3  # how far from a pixel its stroke may do so
@@ -139,7 +138,7 @@ def paper_step(
     gate = mark_gate(one_plane, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
     if not recipe.one_ink and readings.light_marks is not None:
         # On toned paper pastel may be as light as the paper, and darker in one channel only, which has more noise.
-        hued = mark_gate(lowest(codes), tuple(_HUED * floor for floor in floors), recipe.softness)
+        hued = mark_gate(lowest(codes), tuple(readings.channel_noise * floor for floor in floors), recipe.softness)
         gate = np.asarray(cv2.max(gate, hued))
     if hand is not None:
         # After the gate: what was paper stays paper, however dark the brush.
