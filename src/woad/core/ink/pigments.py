@@ -22,6 +22,7 @@ _JUDGED = 100_000  # pixels of marks tell
 # from which that counts. Pale washes are seen on the sensor only.
 _OFF_ENCODED, _OFF, _FAR_OFF = 0.06, 0.075, 0.3
 _SEVERAL, _WASHES, _SEAL = 0.04, 0.15, 0.002
+_A_LITTLE_OFF, _PALE = 0.05, 0.3  # the same of pale colours, as of pencils pressed lightly
 _EDGE, _LOSSY = 0.04, 0.5  # step between pixels of an edge; share of the hue in it below which a file has lost it
 _DARKEST = 98  # percentile of marks' depth
 _MARK = 0.08  # darkness of a mark
@@ -64,7 +65,7 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     reduced = _inner(reduced)
     own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
     full, wide = 1 - own, _marks(dark, 7, floor)
-    several = _share(wide, [full], _OFF) > _WASHES
+    several = _share(wide, [full], _OFF) > _WASHES or _share(wide, [full], _A_LITTLE_OFF) > _PALE
     if not several:  # a painting is told without
         encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
         several = _share(_marks(encoded, 5, floor), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL

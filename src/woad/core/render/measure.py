@@ -32,7 +32,7 @@ from woad.core.raster.pyramid import Pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
-from woad.core.render.medium import propose_medium
+from woad.core.render.medium import Proposal, propose_medium
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
 from woad.core.render.traits import Traits, is_brown, over_pencils, read_traits
 from woad.core.scan.sharpness import edge_width
@@ -46,6 +46,7 @@ _EDGE_CROPS = 3  # of the crops, where edges are looked at
 # are a painting.
 _THIN = 0.38
 _SURE = 0.5  # of an old print
+_LIGHT_ONLY = Proposal("pencil", 0.3, "marks lighter than their paper only")
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -107,7 +108,9 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(dark, ink, first_floor)
         # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
         second_ink = inks.far_off or light_marks is not None
-        dark_ink = not (inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN)))
+        coloured = inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN))
+        only_light = light_marks is not None and not ink  # pastels, in whatever colours
+        dark_ink = not (coloured or only_light)
         if not (dark_ink or second_ink) and is_brown(paper_rgb):
             # Stains and what shows through an old print are no inks.
             told = propose_medium(reading.result(), True)
@@ -133,7 +136,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found)
-    proposal = propose_medium(seen, one_ink)
+    proposal = propose_medium(seen, one_ink) if seen is not None or light_marks is None else _LIGHT_ONLY
     return Readings(
         light=grid,
         cell_px=evenly.cell_px,
