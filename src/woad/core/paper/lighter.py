@@ -81,11 +81,12 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     area = stats[:, cv2.CC_STAT_AREA]
     outer = np.bincount(border_of(labels), minlength=count)
     marks = edged & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
-    marks &= np.bincount(labels[grey > _LIGHTER], minlength=count) > _MUCH * area
     marks[0] = False
-    share = float(area[marks].sum()) / light.size
-    if share < _LEAST:
+    sure = marks & (np.bincount(labels[grey > _LIGHTER], minlength=count) > _MUCH * area)
+    if float(area[sure].sum()) < _LEAST * light.size:
         return None
+    marks = sure | (marks & (area >= _LEAST * light.size))  # on paper that is toned, paler ones are marks as well
+    share = float(area[marks].sum()) / light.size
     there = marks[labels]
     full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
     full = max(full, _LIGHTER)
@@ -112,7 +113,8 @@ def _coats(marks: Plane8, grey: Plane, lit: float, paint: Plane8) -> Plane8:
     covered = cv2.max(covered, thin[labels] * np.uint8(255))
     inside = cv2.min(cv2.erode(covered, _BOX5), cv2.dilate(marks, _BOX5))
     count, labels = cv2.connectedComponents(inside, connectivity=8)
-    size, full = np.bincount(labels.ravel(), minlength=count), np.bincount(labels[grey > lit], minlength=count)
+    own = marks > 0
+    size, full = (np.bincount(labels[which], minlength=count) for which in (own, own & (grey > lit)))
     even = full > _COATED * size
     even[0] = False
     return np.asarray(even[labels] * np.uint8(255), np.uint8)

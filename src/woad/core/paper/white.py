@@ -16,7 +16,6 @@ Plane = NDArray[np.float32]
 
 _WHITEST = 85  # percentile of the lightness of light marks, above which they are full
 _A_LAMPS = 0.3  # how far apart, natural log, the channels of a white are at most, for the lamp's sake
-_TONED = 1.35  # times the paper's light that a white has, at least, from which the paper is surely toned
 _MOST = 50.0  # times the paper's light
 
 
@@ -27,9 +26,9 @@ class White:
     reflectance: tuple[float, float, float]
 
     @property
-    def sure(self) -> bool:
-        """Whether it is so much lighter that the paper must be toned."""
-        return sum(self.reflectance) > 3 * _TONED
+    def lightness(self) -> float:
+        """How many times as light as the paper it is."""
+        return sum(self.reflectance) / 3
 
 
 def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:

@@ -18,6 +18,7 @@ from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.negative import as_seen
 from woad.core.render.readings import Readings, full_from
 
+_TONED, _SURELY_TONED = 1.2, 1.35  # times the paper's light that a white has on toned paper
 _BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
 
 
@@ -183,7 +184,9 @@ def _paper_tone(docket: Docket, readings: Readings) -> tuple[float, float, float
     white, wish = readings.white, docket.ink.white
     if white is None or not has_white(docket, readings) or not docket.ink.on or not docket.paper.on:
         return None
-    if wish == "paper" or (wish == "auto" and not white.sure):
+    # Washes have paper in them: only where it is surely toned are they to be as they look on it.
+    toned = _SURELY_TONED if docket.medium == "watercolour" else _TONED
+    if wish == "paper" or (wish == "auto" and white.lightness < toned):
         return None
     r, g, b = (float(v**-docket.paper.evening) for v in white.reflectance)
     return r, g, b
