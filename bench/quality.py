@@ -1,8 +1,8 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,dark,shading,sharpening,register,two-tone,tilt,corners,
-glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…]. Exits 1 when
-a bar is missed.
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,toned,dark,shading,sharpening,register,two-tone,tilt,
+corners,glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…].
+Exits 1 when a bar is missed.
 """
 
 from __future__ import annotations
@@ -41,6 +41,7 @@ from strays import strays_row
 from streaks import streaks_row
 from taken_back import register_row, sharpening_row
 from taped import taped_row
+from toned import toned_row
 
 MEDIA = ("pen", "study", "dense", "lettering", "pencil")
 ERROR_ROWS = ("edge over white", "edge over black", "edge over bright", "fringe over black", "paper left, mean",
@@ -141,7 +142,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,dark,shading,sharpening,register,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,toned,dark,shading,sharpening,register,"
     "tilt,corners,glass,running-out,bow,sharp,faults,medium"
 )
 
@@ -171,7 +172,8 @@ def main() -> int:
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
-        "crayons": lambda: crayons_row(first, 2 * args.seeds), "dark": lambda: dark_row(first, 4 * args.seeds),
+        "crayons": lambda: crayons_row(first, 2 * args.seeds), "toned": lambda: toned_row(first, 6 * args.seeds),
+        "dark": lambda: dark_row(first, 4 * args.seeds),
         "shading": lambda: shading_row(first, 4 * args.seeds),
         "sharpening": lambda: sharpening_row(first, args.seeds),
         "register": lambda: register_row(first, args.seeds),

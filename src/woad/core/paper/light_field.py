@@ -68,6 +68,8 @@ class LightField:
         return float(high / max(low, 1e-6))
 
 
+_MOST_FIT = 0.5  # of what is as light as the paper, that is of its hue at least
+
 # Rounds of growth: reach of the local planes in blocks, how much darker paper may turn, repetitions.
 _GROWTH = ((8.0, 0.10, 4), (4.0, 0.10, 6), (2.2, 0.11, 30), (2.2, 0.05, 8), (2.5, 0.0, 8))
 _QUICK_GROWTH = ((8.0, 0.10, 1), (4.0, 0.10, 2), (2.5, 0.11, 7), (2.5, 0.0, 2))
@@ -85,7 +87,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     if on_dark_ground(guide):
         return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
     filled = without_light_marks(logs, guide)
-    if filled is not logs:
+    painted = filled is not logs
+    if painted:
         logs, guide = filled, grey_of(filled)
     with ThreadPoolExecutor(1) as beside:
         cutting = beside.submit(cut, logs)  # as long as all that blocks tell
@@ -123,7 +126,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         drawn = widened(drawn, tone, share, spread)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
-    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth)
+    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth, painted)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
@@ -155,9 +158,10 @@ def _without_edges(
     drawn: NDArray[np.bool_],
     size: int,
     growth: tuple[tuple[float, float, int], ...],
+    painted: bool,
 ) -> LightField | NoEstimate:
     """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already; ``parts`` numbers the areas
-    that blocks lie in, ``drawn`` are those of soft shading."""
+    that blocks lie in, ``drawn`` are those of soft shading; toned and ``painted`` paper may have paint as light as itself."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
@@ -170,11 +174,11 @@ def _without_edges(
     covered = to_blocks(paint.astype(np.float32), size)
     share = share * np.maximum(1 - 3 * covered, 0) ** 2
     surface = under_paint(tone, grow(tone, share, surface, spread, growth, covered), covered, parts)
-    return _refine(logs, guide, surface, spread, size, paint)
+    return _refine(logs, guide, surface, spread, size, paint, painted)
 
 
 def _refine(
-    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_]
+    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_], painted: bool
 ) -> LightField | NoEstimate:
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
@@ -200,12 +204,29 @@ def _refine(
     clear = _paper_mask(guide - coarse, max(0.012, (3.3 if mottled else 2.2) * spread), spread, paint)
     if float(clear.mean()) < 0.002:
         return NoEstimate("no bare paper was found on the sheet")
+    if painted:
+        clear = _of_paper_hue(logs, guide, clear, coarse, cells)
     light = _from_pixels(logs, clear, coarse, cells)
     if mottled:
         done = cv2.resize(light.mean(axis=2), (w, h), interpolation=cv2.INTER_LINEAR)
         light = light + np.float32(_hump(guide - done)[0])
     kept = (guide - coarse)[clear]
     return LightField(np.exp(light), float(clear.mean()), float(np.std(kept)))
+
+
+def _of_paper_hue(
+    logs: Plane, guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple[int, int]
+) -> NDArray[np.bool_]:
+    """Of ``clear`` pixels (h, w) those in ``cells`` of the paper's hue; all of them where that would be hardly any."""
+    weight = clear.astype(np.float32)
+    share, tone, surface = (
+        cv2.resize(p, cells, interpolation=cv2.INTER_AREA) for p in (weight, guide * weight, coarse)
+    )
+    own = cv2.resize(logs * weight[..., None], cells, interpolation=cv2.INTER_AREA).reshape(*share.shape, -1)
+    tone, own = tone / np.maximum(share, 1e-4), own / np.maximum(share, 1e-4)[..., None]
+    fits = of_paper_hue(tone, own - tone[..., None], share, np.asarray(surface, np.float32))
+    paper = clear & (cv2.resize(fits, clear.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5)
+    return paper if np.count_nonzero(paper) > _MOST_FIT * np.count_nonzero(clear) else clear
 
 
 def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple[int, int]) -> Plane:

@@ -16,11 +16,11 @@ from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 Plane = NDArray[np.float32]
 Plane8 = NDArray[np.uint8]
 
-# Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place; and what
-# all of it has.
-_LIGHTER, _MUCH, _GOES_ON = 1.25, 0.3, 1.12
+# Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place or of the
+# sheet; and what all of it has.
+_LIGHTER, _MUCH, _PLENTY, _GOES_ON = 1.25, 0.3, 0.003, 1.12
 _STEP = 0.1  # of the paper's light, across an edge of 5 px: glare has none
-_EDGED = 0.5  # share of a place's rim beside paper that has such an edge
+_EDGED = 0.35  # share of a place's rim beside paper that has such an edge
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
 _LEAST_PX, _LEAST = 6, 0.001  # area from which a place is no grain; share of the sheet from which there are such marks
@@ -82,7 +82,8 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     outer = np.bincount(border_of(labels), minlength=count)
     marks = edged & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
     marks[0] = False
-    sure = marks & (np.bincount(labels[grey > _LIGHTER], minlength=count) > _MUCH * area)
+    bright = np.bincount(labels[grey > _LIGHTER], minlength=count)
+    sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
     if float(area[sure].sum()) < _LEAST * light.size:
         return None
     marks = sure | (marks & (area >= _LEAST * light.size))  # on paper that is toned, paler ones are marks as well

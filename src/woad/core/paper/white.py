@@ -9,12 +9,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.lighter import find_light_marks
+from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
 
-_WHITEST = 85  # percentile of the lightness of light marks, above which they are full
+_WHITEST, _AS_WHITE = 95, 0.93  # percentile of the lightness of light marks; the share of it that is the same paint's
 _A_LAMPS = 0.3  # how far apart, natural log, the channels of a white are at most, for the lamp's sake
 _MOST = 50.0  # times the paper's light
 
@@ -32,21 +32,26 @@ class White:
 
 
 def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
-    """The white of a sheet with marks that are, in some channel, clearly lighter than its paper; None without any.
+    """The white of a sheet with marks that are clearly lighter than its paper, or are so in some channel; None without any.
 
     ``reflectance`` (h, w, 3) evened, paper 1, about 700 to 1400 px long, not cut off above; ``paper`` (3,) linear, as it was
     scanned. A light mark that looked white in the scan, or as if a lamp made it a little yellow, is white. One of another
     colour is as light as white in its lightest channel, and the lamp is taken for white.
     """
-    light = find_light_marks(highest(reflectance)[..., None])
+    light = lighter_somehow(reflectance)
     if light is None:
         return None
     near = light.where[..., 0]
     inside = cv2.erode(near, np.ones((9, 9), np.uint8)) > 0  # away from their edges
     marks = reflectance[inside if inside.any() else near > 0]
     grey = grey_of(marks)
-    lightest = marks[grey >= np.percentile(grey, _WHITEST)].mean(axis=0)
+    lightest = marks[grey >= _AS_WHITE * np.percentile(grey, _WHITEST)].mean(axis=0)
     scanned = np.maximum(lightest * np.asarray(paper), 1e-4)
     white = lightest if np.ptp(np.log(scanned)) <= _A_LAMPS else scanned.max() / np.maximum(paper, 1e-4)
     r, g, b = np.clip(white, 1, _MOST).tolist()
     return White((r, g, b))
+
+
+def lighter_somehow(reflectance: Plane) -> LightMarks | None:
+    """Marks on a sheet (h, w, C) that are lighter than its paper, else such as are lighter in their lightest channel."""
+    return find_light_marks(reflectance) or find_light_marks(highest(reflectance)[..., None])

@@ -24,7 +24,7 @@ from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
-from woad.core.paper.white import White, find_white
+from woad.core.paper.white import White, find_white, lighter_somehow
 from woad.core.raster.channels import folded, grey_of, highest, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
 from woad.core.raster.colour import lightness
@@ -75,7 +75,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
 
     rough = _LUMA if pyramid.channels == 3 else (1.0,)
     light_marks = None if lit.doubt is not None else find_light_marks(reduced)
-    white = _white(lit, base)
+    white = _white(lit, base, light_marks)
 
     def level_codes(level: int, weights: tuple[float, ...]) -> Codes:
         box = Region(0, 0, *pyramid.size(level))
@@ -175,10 +175,11 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     )
 
 
-def _white(lit: Lit, base: int) -> White | None:
+def _white(lit: Lit, base: int, light_marks: LightMarks | None) -> White | None:
     """What is white, if something on the sheet is lighter than its paper."""
-    pyramid = lit.evenly.pyramid
-    if pyramid.channels != 3 or lit.doubt is not None or find_light_marks(highest(lit.reduced)[..., None]) is None:
+    if lit.evenly.pyramid.channels != 3 or lit.doubt is not None:
+        return None
+    if light_marks is None and lighter_somehow(lit.reduced) is None:
         return None
     return find_white(
         lit.evenly.whole_uncut(base), lit.light.mean() if isinstance(lit.light, LightField) else (1.0,) * 3
