@@ -67,7 +67,23 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
     if not (grey > _LIGHTER).any():
         return None
-    light = (grey > _GOES_ON).astype(np.uint8)  # uneven paint is one place, and its thin spots are no rims
+    # Uneven paint is one place, and its thin spots are no rims; but it may lie on other paint that is a little lighter as well.
+    there = _places(grey, _GOES_ON)
+    if there is None:
+        there = _places(grey, _LIGHTER)
+    if there is None:
+        return None
+    share = float(np.count_nonzero(there)) / there.size
+    full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
+    full = max(full, _LIGHTER)
+    whole = there.astype(np.uint8) * np.uint8(255)
+    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey, 1 + _FROM * (full - 1), _painted(reflectance))])
+    return LightMarks(where, share, full)
+
+
+def _places(grey: Plane, above: float) -> NDArray[np.bool_] | None:
+    """Where places of a sheet (h, w) that are lighter than ``above`` are marks; None when hardly any are."""
+    light = (grey > above).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
     rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
     low = cv2.erode(grey, _BOX5).ravel()[rim]
@@ -86,14 +102,8 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
     if float(area[sure].sum()) < _LEAST * light.size:
         return None
-    marks = sure | (marks & (area >= _LEAST * light.size))  # on paper that is toned, paler ones are marks as well
-    share = float(area[marks].sum()) / light.size
-    there = marks[labels]
-    full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
-    full = max(full, _LIGHTER)
-    whole = there.astype(np.uint8) * np.uint8(255)
-    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey, 1 + _FROM * (full - 1), _painted(reflectance))])
-    return LightMarks(where, share, full)
+    # On paper that is toned, paler ones are marks as well.
+    return np.asarray((sure | (marks & (area >= _LEAST * light.size)))[labels])
 
 
 def _painted(reflectance: Plane) -> Plane8:

@@ -16,6 +16,7 @@ Plane = NDArray[np.float32]
 
 _WHITEST, _AS_WHITE = 95, 0.93  # percentile of the lightness of light marks; the share of it that is the same paint's
 _A_LAMPS = 0.3  # how far apart, natural log, the channels of a white are at most, for the lamp's sake
+_LIGHTER = 1.1  # the same in each channel
 _MOST = 50.0  # times the paper's light
 
 
@@ -35,8 +36,9 @@ def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
     """The white of a sheet with marks that are clearly lighter than its paper, or are so in some channel; None without any.
 
     ``reflectance`` (h, w, 3) evened, paper 1, about 700 to 1400 px long, not cut off above; ``paper`` (3,) linear, as it was
-    scanned. A light mark that looked white in the scan, or as if a lamp made it a little yellow, is white. One of another
-    colour is as light as white in its lightest channel, and the lamp is taken for white.
+    scanned. A light mark that looked white in the scan, or as if a lamp made it a little yellow, is white, if no channel of
+    it is the paper's. Beside one of another colour, white is as light as the lightest channel of it or of the paper, and the
+    lamp is taken for white.
     """
     light = lighter_somehow(reflectance)
     if light is None:
@@ -47,7 +49,8 @@ def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
     grey = grey_of(marks)
     lightest = marks[grey >= _AS_WHITE * np.percentile(grey, _WHITEST)].mean(axis=0)
     scanned = np.maximum(lightest * np.asarray(paper), 1e-4)
-    white = lightest if np.ptp(np.log(scanned)) <= _A_LAMPS else scanned.max() / np.maximum(paper, 1e-4)
+    is_white = np.ptp(np.log(scanned)) <= _A_LAMPS and lightest.min() > _LIGHTER
+    white = lightest if is_white else max(scanned.max(), *paper) / np.maximum(paper, 1e-4)
     r, g, b = np.clip(white, 1, _MOST).tolist()
     return White((r, g, b))
 

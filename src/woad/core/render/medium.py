@@ -39,7 +39,9 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     lined = ramp(t.thin, *((0.3, 0.45) if one_ink else (0.4, 0.6)))
     # An ink that fills areas is full and even in all of them, as graphite never is; coloured ink draws as well as black.
     filled = ramp(t.broad, 0.05, 0.12) * ramp(t.pale, 0.2, 0.05) * ramp(t.flat, 0.5, 0.7) * ramp(t.grain, 0.17, 0.08)
-    lined = max(lined, one_ink * filled * ramp(t.broad, 0.55, 0.35))  # where that is most of it, it is printed or painted
+    lined = max(
+        lined, one_ink * filled * ramp(t.broad, 0.55, 0.35)
+    )  # where that is most of it, it is printed or painted
     # Nobody draws with a pencil without a single stroke: what looks like half-tones is the blur of small dots.
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     coloured, broad = ramp(t.coloured, 0.1, 0.25), ramp(t.broad, 0.08, 0.3) * (1 - lined)
@@ -56,7 +58,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     # Washes are pale, and their tone runs; paint may be as pale, or modelled, but hardly both.
     fluid = ramp(t.runs, *_RUNS) * ramp(t.pale, *_PALE)
     # Nobody paints with nothing but the palest paint, and paint of one pigment is as deep wherever it lies.
-    fluid = max(fluid, ramp(t.palest, 0.8, 0.95), one_ink * ramp(t.pale, 0.45, 0.85))
+    fluid = max(fluid, ramp(t.palest, 0.8, 0.95), one_ink * ramp(t.pale, 0.45, 0.85)) * ramp(t.above, 0.3, 0.1)
     # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
     aged = ramp(t.paper_warm, 0.115, 0.17) * max(ramp(t.blotched, 0.008, 0.014), float(t.browned))
     # Tracing paper is grey, or mottled more than noise, creases and grain make any other.

@@ -33,7 +33,7 @@ _COLOURED, _BLACK = 0.22, 0.2
 _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
-_PALEST = 0.65  # reflectance of marks that are hardly darker than paper
+_PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than paper, and surely lighter
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,8 @@ class Traits:
     ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad marks
     however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of broad marks
     whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks lighter than half,
-    ``palest`` of those hardly darker than paper; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
+    ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than paper in some channel, which
+    no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
     how much it varies; ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
@@ -85,6 +86,7 @@ class Traits:
     browned: bool = False
     runs: float = 0.0
     palest: float = 0.0
+    above: float = 0.0
 
     @property
     def washed(self) -> bool:
@@ -129,7 +131,7 @@ def read_traits(
     broad_at = near > 0.009 * side
     inner = near > max(2.0, 0.0035 * side)
     detail = np.abs(grey - cv2.blur(grey, (5, 5)))
-    coloured = tinted = blue = inks = vivid = own_hue = 0.0
+    coloured = tinted = blue = inks = vivid = own_hue = above = 0.0
     if reduced.shape[2] == 3:
         some = thinned(np.flatnonzero(marks))
         values, own = smooth.reshape(-1, 3).take(some, axis=0), ~near_ink(smooth).take(some)
@@ -143,6 +145,7 @@ def read_traits(
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         own_hue = tinted - stained
         coloured = max(coloured, own_hue)
+        above = float((most > _ABOVE).mean())
     rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
     clear = _band(grey, side)[far]
     return Traits(
@@ -174,6 +177,7 @@ def read_traits(
         hued=own_hue,
         browned=browned,
         runs=tone_runs(reduced),
+        above=above,
         palest=float((grey[broad_at] > _PALEST).mean()) if broad_at.any() else 0.0,
     )
 
