@@ -1,4 +1,4 @@
-"""Light marks on dark paper, in the window."""
+"""Light marks on dark and on toned paper, in the window."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 
 from captures import drawn_sheet, shot
 from sheets import pixels, png_bytes
+from woad.core.raster.transfer import srgb_encode
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -52,3 +53,42 @@ def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tm
         session.choose(number)
         settle(window)
         assert session.backing == "dark"
+
+
+def test_white_is_the_lightest_paint_on_toned_paper_or_the_paper(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    """Pink and white paint on brown paper are written in their own colours; *White: Paper* makes the pink what it is beside the
+    brown, undo takes that back. On white paper nothing is offered."""
+    linear = np.ones((480, 400, 3), np.float32) * (0.46, 0.36, 0.24)
+    for at, colour in ((60, (0.04, 0.1, 0.3)), (180, (0.7, 0.45, 0.4)), (300, (0.85, 0.84, 0.82))):
+        linear[at : at + 100, 90:310] = colour
+    (tmp_path / "brown.png").write_bytes(png_bytes(shot(linear)))
+    (tmp_path / "plain.png").write_bytes(png_bytes(shot(drawn_sheet(400, 480))))
+    window.open_files([tmp_path / "brown.png", tmp_path / "plain.png"])
+    arrive(window)
+    window.session.change("square.on", False, "as it lies")
+    window.session.change("knockout.body", 1.0, "paint")
+    QTest.mouseClick(window.bench.tiles["ink"], LEFT)
+    settle(window)
+    choice = window.panels["ink"].white
+    assert choice.isVisible()
+    window.editions.overwrite.setChecked(True)
+
+    def pink() -> np.ndarray:
+        window.write(False)
+        settle(window)
+        cut = pixels(window.session.folder / "brown-cutout.png")
+        assert cut[200:260, 120:280, 3].min() == 255
+        return np.asarray(cut[200:260, 120:280, :3].reshape(-1, 3).mean(axis=0))
+
+    own = srgb_encode(np.array([0.7, 0.45, 0.4], np.float32) / np.array([0.85, 0.84, 0.82], np.float32)) * 255
+    assert np.abs(pink() - own).max() < 6
+    QTest.mouseClick(choice.button("paper"), LEFT)
+    settle(window)
+    assert pink().min() > 250
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert np.abs(pink() - own).max() < 6
+    QTest.keyClick(window, Qt.Key.Key_PageDown)
+    settle(window)
+    assert window.session.entry.name == "plain.png"
+    assert not choice.isVisible()
