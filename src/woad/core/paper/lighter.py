@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.raster.border import border_of
-from woad.core.raster.channels import grey_of, lowest
+from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 
 Plane = NDArray[np.float32]
@@ -19,8 +19,8 @@ Plane8 = NDArray[np.uint8]
 # Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place or of the
 # sheet; and what all of it has.
 _LIGHTER, _MUCH, _PLENTY, _GOES_ON = 1.25, 0.3, 0.003, 1.12
-_STEP = 0.1  # of the paper's light, across an edge of 5 px: glare has none
-_EDGED = 0.35  # share of a place's rim beside paper that has such an edge
+_STEP, _STEEP = 0.1, 0.3  # of the paper's light, across an edge of 5 px: glare has none, and hardly any in its middle
+_EDGED, _MOSTLY = 0.35, 0.6  # shares of a place's rim beside paper that have such edges
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
 _LEAST_PX, _LEAST = 6, 0.001  # area from which a place is no grain; share of the sheet from which there are such marks
@@ -70,19 +70,24 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     # Uneven paint is one place, and its thin spots are no rims; but it may lie on other paint that is a little lighter as well.
     there = _places(grey, _GOES_ON)
     if there is None:
-        there = _places(grey, _LIGHTER)
+        there = _places(grey, _LIGHTER, _STEEP, _MOSTLY)
     if there is None:
         return None
     share = float(np.count_nonzero(there)) / there.size
     full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
     full = max(full, _LIGHTER)
-    whole = there.astype(np.uint8) * np.uint8(255)
-    where = np.dstack([cv2.dilate(whole, _BOX5), _coats(whole, grey, 1 + _FROM * (full - 1), _painted(reflectance))])
+    # Paint that is as light as toned paper, in another hue, is lighter in one channel.
+    lightest = np.asarray(cv2.blur(highest(reflectance), (3, 3)), np.float32)
+    hued = _places(lightest, _GOES_ON)
+    paint = (there if hued is None else there | hued).astype(np.uint8) * np.uint8(255)
+    coats = _coats(paint, lightest, 1 + _FROM * (full - 1), _painted(reflectance))
+    where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
     return LightMarks(where, share, full)
 
 
-def _places(grey: Plane, above: float) -> NDArray[np.bool_] | None:
-    """Where places of a sheet (h, w) that are lighter than ``above`` are marks; None when hardly any are."""
+def _places(grey: Plane, above: float, least: float = _STEP, edged: float = _EDGED) -> NDArray[np.bool_] | None:
+    """Where places of a sheet (h, w) that are lighter than ``above`` are marks, with such a share of their rim ``edged`` by a
+    step of the ``least`` size; None when hardly any are."""
     light = (grey > above).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
     rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
@@ -92,11 +97,11 @@ def _places(grey: Plane, above: float) -> NDArray[np.bool_] | None:
     rims = np.bincount(of, minlength=count)
     beside_paper = low > _INKED  # an edge against ink is the ink's
     told = np.bincount(of[beside_paper], minlength=count)
-    edges = np.bincount(of[beside_paper & (step > _STEP)], minlength=count)
-    edged = (edges >= _EDGED * told) & (told >= _TOLD * rims)
+    edges = np.bincount(of[beside_paper & (step > least)], minlength=count)
+    bounded = (edges >= edged * told) & (told >= _TOLD * rims)
     area = stats[:, cv2.CC_STAT_AREA]
     outer = np.bincount(border_of(labels), minlength=count)
-    marks = edged & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
+    marks = bounded & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
     marks[0] = False
     bright = np.bincount(labels[grey > _LIGHTER], minlength=count)
     sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
@@ -112,20 +117,20 @@ def _painted(reflectance: Plane) -> Plane8:
     return np.asarray((lowest(calm) < _DARKER) * np.uint8(255), np.uint8)
 
 
-def _coats(marks: Plane8, grey: Plane, lit: float, paint: Plane8) -> Plane8:
-    """255 well inside those places of ``marks`` (h, w) that are lighter than ``lit`` nearly throughout: away from paper, not
-    from other ``paint``, which no paper shows beside, nor from spots in them that are lighter than paper as well."""
+def _coats(marks: Plane8, light: Plane, lit: float, paint: Plane8) -> Plane8:
+    """255 well inside those places of ``marks`` (h, w) that are of more ``light`` than ``lit`` nearly throughout: away from
+    paper, not from other ``paint``, which no paper shows beside, nor from spots in them that are lighter than it as well."""
     covered = cv2.morphologyEx(cv2.max(marks, paint), cv2.MORPH_CLOSE, _BOX7)
     count, labels = cv2.connectedComponents(cv2.bitwise_not(covered), connectivity=4)
     flat = labels.ravel()
-    mean = np.bincount(flat, grey.ravel(), count) / np.maximum(np.bincount(flat, minlength=count), 1)
+    mean = np.bincount(flat, light.ravel(), count) / np.maximum(np.bincount(flat, minlength=count), 1)
     thin = mean > _THIN
     thin[border_of(labels)] = thin[0] = False
     covered = cv2.max(covered, thin[labels] * np.uint8(255))
     inside = cv2.min(cv2.erode(covered, _BOX5), cv2.dilate(marks, _BOX5))
     count, labels = cv2.connectedComponents(inside, connectivity=8)
     own = marks > 0
-    size, full = (np.bincount(labels[which], minlength=count) for which in (own, own & (grey > lit)))
+    size, full = (np.bincount(labels[which], minlength=count) for which in (own, own & (light > lit)))
     even = full > _COATED * size
     even[0] = False
     return np.asarray(even[labels] * np.uint8(255), np.uint8)

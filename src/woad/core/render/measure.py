@@ -120,7 +120,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
         floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
         channel_noise = Readings.channel_noise
-        if second_ink and light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
+        if light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
             each = (measure_floors(crop_codes(tuple(row)), 1)[0] for row in np.eye(3).tolist())
             channel_noise = max(channel_noise, max(each) / floors[0])
         in_one = folded(reduced, weights)
