@@ -14,7 +14,8 @@ import pytest
 from captures import pdf_of
 from command import woad, woad_started
 from sheets import pen_scan, pen_sheet, pixels, png_bytes, png_claiming
-from woad.core.docket.model import docket_from_json
+from woad.cli.clean import apply_change
+from woad.core.docket.model import Docket, docket_from_json, setting_paths
 
 
 @pytest.fixture
@@ -109,6 +110,24 @@ def test_sheets_without_art_are_survived(tmp_path: Path, kind: str) -> None:
     assert readings["ink"]["doubt"] or readings["paper"]["doubt"]
     alpha = pixels(tmp_path / "out" / "odd-cutout.png")[..., 3]
     assert (alpha == (255 if kind == "black" else 0)).all()
+
+
+def test_auto_is_a_word_for_every_setting_that_has_it() -> None:
+    """Set to something else and back, each is as it was."""
+    plain = Docket()
+    values = {
+        f"{step}.{name}": value
+        for step, part in plain.model_dump().items()
+        if isinstance(part, dict)
+        for name, value in part.items()
+    }
+    words = [path for path in setting_paths() if values.get(path, "") in ("auto", None)]
+    assert {"ink.halftones", "ink.white", "paper.ground", "ink.paper", "knockout.clearing"} <= set(words)
+    for path in words:
+        assert apply_change(plain, f"{path}=auto") == plain, path
+    crisp = apply_change(plain, "ink.halftones=inked")
+    assert crisp != plain
+    assert apply_change(crisp, "ink.halftones=auto") == plain
 
 
 @pytest.mark.parametrize(

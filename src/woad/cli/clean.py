@@ -8,7 +8,7 @@ import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
@@ -185,14 +185,16 @@ def apply_change(docket: Docket, change: str) -> Docket:
         raise BadSetting(
             path, f"--set {change} has no value. Write it as STEP.NAME=VALUE, for instance paper.grain=0.3."
         )
-    value: Any = {"auto": None, "none": None}.get(text.lower(), text)
-    if path in ("knockout.colour", "square.corners", "square.proportions") and text == "auto":
-        value = text  # "auto" is one of these settings' own values
-    elif value is not None:
+    word = text.lower()
+    if word == "auto":
+        with suppress(BadSetting):  # one of the setting's own words, else what stands where the sheet puts it
+            return docket.with_setting(path, word)
+    value: Any = {"auto": None, "none": None}.get(word, text)
+    if value is not None:
         try:
             value = json.loads(text)
         except json.JSONDecodeError:
-            value = {"true": True, "false": False}.get(text.lower(), text)
+            value = {"true": True, "false": False}.get(word, text)
     return docket.with_setting(path, value)
 
 
