@@ -134,3 +134,17 @@ def test_tints_are_even_areas_and_neither_hatching_nor_grain(channels: int) -> N
         art = 1 - cv2.GaussianBlur(cover, (0, 0), 0.7)[..., None] * (1 - full)
         inks = tell_inks(art, of, 0.02)
         assert not inks.several and inks.tints == wanted
+
+
+def test_pale_pencils_of_two_colours_are_no_single_ink() -> None:
+    """Brown and a greenish brown, each hardly further from the other's hue than noise lets tell at a pixel; brown alone is one ink."""
+    rng = np.random.default_rng(6)
+    brown, green = (np.array(colour, np.float32) for colour in ((0.8, 0.66, 0.58), (0.73, 0.7, 0.6)))
+    cover = np.clip(0.75 + 0.3 * rng.standard_normal((600, 800, 1)), 0, 1).astype(np.float32)
+    for right, several in ((green, True), (brown, False)):
+        reduced = np.ones((600, 800, 3), np.float32)
+        reduced[100:500, 60:400] += cover[100:500, 60:400] * (brown - 1)
+        reduced[100:500, 400:740] += cover[100:500, 400:740] * (right - 1)
+        noise = rng.normal(0, 0.01, reduced.shape).astype(np.float32)
+        ink = InkColour((float(brown[0]) - 0.05, float(brown[1]) - 0.08, float(brown[2]) - 0.1), 0.0, 0.7)
+        assert tell_inks(reduced + noise, ink, 0.02).several is several

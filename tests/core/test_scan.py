@@ -290,6 +290,8 @@ PEN = Traits(0.04, 0, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05
         (replace(PEN, density=0.85, blotched=0.04, mottle=0.03, paper_l=0.88, paper_warm=0.0), "tracing"),
         (replace(PEN, half_tones=0.7, density=0.6, broad=0.2, flat=0.7, pale=1.0, grain=0.3), "pencil"),
         (replace(PEN, half_tones=0.3, density=0.9, broad=0.25, flat=0.8), "pen"),
+        (replace(PEN, half_tones=0.39, density=0.5, thin=0.99, pieces=0), "pen"),  # dots, and no stroke among them
+        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, dark_ink=0, runs=0.3, above=0.5), "gouache"),
         (replace(PEN, paper_warm=0.25, half_tones=0.2, blotched=0.02), "print"),
         (replace(PEN, paper_warm=0.25), "pen"),
         (replace(PEN, paper_warm=0.25, half_tones=0.45, density=0.85), "pencil"),
