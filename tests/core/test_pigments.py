@@ -137,7 +137,7 @@ def test_tints_are_even_areas_and_neither_hatching_nor_grain(channels: int) -> N
 
 
 def test_pale_pencils_of_two_colours_are_no_single_ink() -> None:
-    """Brown and a greenish brown, each hardly further from the other's hue than noise lets tell at a pixel; brown alone is one ink."""
+    """Brown and a greenish brown, hardly further apart in hue than noise at a pixel; brown alone is one ink."""
     rng = np.random.default_rng(6)
     brown, green = (np.array(colour, np.float32) for colour in ((0.8, 0.66, 0.58), (0.73, 0.7, 0.6)))
     cover = np.clip(0.75 + 0.3 * rng.standard_normal((600, 800, 1)), 0, 1).astype(np.float32)
