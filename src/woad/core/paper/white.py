@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.lighter import LightMarks, find_light_marks
-from woad.core.raster.channels import grey_of, highest
+from woad.core.raster.channels import grey_of
 
 Plane = NDArray[np.float32]
+Plane8 = NDArray[np.uint8]
 
 _WHITEST, _AS_WHITE = 95, 0.93  # percentile of the lightness of light marks; the share of it that is the same paint's
 _A_LAMPS = 0.3  # how far apart, natural log, the channels of a white are at most, for the lamp's sake
@@ -32,18 +32,14 @@ class White:
         return sum(self.reflectance) / 3
 
 
-def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
-    """The white of a sheet with marks that are clearly lighter than its paper, or are so in some channel; None without any.
+def read_white(reflectance: Plane, paper: Sequence[float], near: Plane8) -> White:
+    """The white of a sheet with marks that are clearly lighter than its paper, or are so in some channel.
 
     ``reflectance`` (h, w, 3) evened, paper 1, about 700 to 1400 px long, not cut off above; ``paper`` (3,) linear, as it was
-    scanned. A light mark that looked white in the scan, or as if a lamp made it a little yellow, is white, if no channel of
-    it is the paper's. Beside one of another colour, white is as light as the lightest channel of it or of the paper, and the
-    lamp is taken for white.
+    scanned; ``near`` (h, w) 255 at those marks and close by. A light mark that looked white in the scan, or as if a lamp made
+    it a little yellow, is white, if no channel of it is the paper's. Beside one of another colour, white is as light as the
+    lightest channel of it or of the paper, and the lamp is taken for white.
     """
-    light = lighter_somehow(reflectance)
-    if light is None:
-        return None
-    near = light.where[..., 0]
     inside = cv2.erode(near, np.ones((9, 9), np.uint8)) > 0  # away from their edges
     marks = reflectance[inside if inside.any() else near > 0]
     grey = grey_of(marks)
@@ -53,8 +49,3 @@ def find_white(reflectance: Plane, paper: Sequence[float]) -> White | None:
     white = lightest if is_white else max(scanned.max(), *paper) / np.maximum(paper, 1e-4)
     r, g, b = np.clip(white, 1, _MOST).tolist()
     return White((r, g, b))
-
-
-def lighter_somehow(reflectance: Plane) -> LightMarks | None:
-    """Marks on a sheet (h, w, C) that are lighter than its paper, else such as are lighter in their lightest channel."""
-    return find_light_marks(reflectance) or find_light_marks(highest(reflectance)[..., None])

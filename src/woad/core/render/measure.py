@@ -24,7 +24,7 @@ from woad.core.paper.lighter import LightMarks, find_light_marks
 from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
-from woad.core.paper.white import White, find_white, lighter_somehow
+from woad.core.paper.white import White, read_white
 from woad.core.raster.channels import folded, grey_of, highest, lowest
 from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
 from woad.core.raster.colour import lightness
@@ -176,14 +176,13 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
 
 
 def _white(lit: Lit, base: int, light_marks: LightMarks | None) -> White | None:
-    """What is white, if something on the sheet is lighter than its paper."""
-    if lit.evenly.pyramid.channels != 3 or lit.doubt is not None:
+    """What is white, if something on the sheet is lighter than its paper, be it in one channel."""
+    if lit.evenly.pyramid.channels != 3 or isinstance(lit.light, NoEstimate) or lit.doubt is not None:
         return None
-    if light_marks is None and lighter_somehow(lit.reduced) is None:
+    marks = light_marks or find_light_marks(highest(lit.reduced)[..., None])
+    if marks is None:
         return None
-    return find_white(
-        lit.evenly.whole_uncut(base), lit.light.mean() if isinstance(lit.light, LightField) else (1.0,) * 3
-    )
+    return read_white(lit.evenly.whole_uncut(base), lit.light.mean(), np.asarray(marks.where[..., 0]))
 
 
 def _paper_seen(light: LightField | NoEstimate, grid: Plane) -> tuple[tuple[float, ...], tuple[int, int, int]]:

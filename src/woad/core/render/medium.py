@@ -39,15 +39,13 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     lined = ramp(t.thin, *((0.3, 0.45) if one_ink else (0.4, 0.6)))
     # An ink that fills areas is full and even in all of them, as graphite never is; coloured ink draws as well as black.
     filled = ramp(t.broad, 0.05, 0.12) * ramp(t.pale, 0.2, 0.05) * ramp(t.flat, 0.5, 0.7) * ramp(t.grain, 0.17, 0.08)
-    lined = max(
-        lined, one_ink * filled * ramp(t.broad, 0.55, 0.35)
-    )  # where that is most of it, it is printed or painted
+    # Where areas are most of it, it is printed or painted.
+    lined = max(lined, one_ink * filled * ramp(t.broad, 0.55, 0.35))
     # Nobody draws with a pencil without a single stroke: what looks like half-tones is the blur of small dots.
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     coloured, broad = ramp(t.coloured, 0.1, 0.25), ramp(t.broad, 0.08, 0.3) * (1 - lined)
-    grainy = ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY)) * (
-        1 - max(filled, dotted)
-    )
+    grainy = ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
+    grainy *= 1 - max(filled, dotted)
     # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
     plain = 1 - coloured * (1 - lined * one_ink)
     small = ramp(t.cover, 0.012, 0.007) * ramp(t.extent, 0.22, 0.12)

@@ -35,6 +35,7 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
+_UNSHARPENED = 2  # a level at which nothing is sharpened
 _UNSEEN = 2  # coverage, of 255
 _FAINTEST = 7  # coverage, of 255, that the faintest strokes reach somewhere
 _NEARBY_PX = 3  # how far from a pixel its stroke may do so
@@ -223,10 +224,8 @@ def _plain(recipe: Recipe) -> TonePoints:
 
 def _paper_in(recipe: Recipe) -> tuple[int, int, int]:
     """What the Ink step makes of paper that is toned."""
-    tone = np.array([[recipe.paper_tone]], np.float32)
-    r, g, b = _toned(look_up(to_codes(tone), channel_table(_plain(recipe), min(recipe.ink_linear))), recipe)[
-        0, 0
-    ].tolist()
+    codes = to_codes(np.array([[recipe.paper_tone]], np.float32))
+    r, g, b = _coloured(codes, _plain(recipe), recipe, _UNSHARPENED)[0, 0].tolist()
     return r, g, b
 
 

@@ -227,14 +227,15 @@ def _band(work: _Work, box: Region) -> None:
         planes.tone[rows] = inked.tone[inner]
     if planes.paper_rgb is not None and inked.rgb is not None:
         planes.paper_rgb[rows] = inked.rgb[inner]
-    own = planes.alpha is not None and planes.alpha is not planes.tone
-    cut = knockout_step(evened, inked, recipe, sheet.readings, 0, tile) if own or inked.laid is not None else None
-    if cut is not None and cut.rgb is not None and inked.laid is not None and planes.paper_rgb is not None:
-        planes.paper_rgb[rows] = over_white(cut.rgb[inner], cut.alpha[inner])  # off toned paper, and on white
-    if own and cut is not None and planes.alpha is not None:
-        planes.alpha[rows] = cut.alpha[inner]
+    alpha = None if planes.alpha is planes.tone else planes.alpha
+    if alpha is not None or inked.laid is not None:
+        cut = knockout_step(evened, inked, recipe, sheet.readings, 0, tile)
+        if alpha is not None:
+            alpha[rows] = cut.alpha[inner]
         if planes.rgb is not None and cut.rgb is not None:
             planes.rgb[rows] = cut.rgb[inner]
+        if inked.laid is not None and planes.paper_rgb is not None and cut.rgb is not None:
+            planes.paper_rgb[rows] = over_white(cut.rgb[inner], cut.alpha[inner])  # off toned paper, and on white
     if work.blocks is not None and planes.alpha is not None:
         work.blocks.fill(planes.alpha[rows], box.y)
 
