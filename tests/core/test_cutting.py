@@ -281,7 +281,7 @@ def test_fringe_is_seen_where_it_is_and_not_made() -> None:
 def test_the_darkening_edition_only_darkens(tmp_path: Path) -> None:
     """White where there is nothing, opaque, and multiplied over a ground it is the cut-out laid on it, for black ink."""
     docket = FLAT.with_setting("spotting.on", False)
-    written = write_sheet(rings(), docket, parse_editions("darken,cutout"), Destination(tmp_path, "rings"))
+    written = write_sheet(rings(), docket, parse_editions("darken,cutout"), Destination(tmp_path, "rings")).written
     dark, over = (np.asarray(Image.open(one.path)) for one in written)
     assert dark.shape[2] == 3 and dark[20, 20].min() == 255
     ground = np.array([200.0, 120.0, 60.0])

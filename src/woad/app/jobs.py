@@ -253,7 +253,8 @@ class Writer(QObject):
                 else:
                     targets_of(docket, editions, to)  # a name that is taken costs no reading
                     ready = lean_sheet(original, pixels_of(original), docket)
-                return write_sheet(ready, docket, editions, to, lambda share: self._share.emit(name, share), stop)
+                done = write_sheet(ready, docket, editions, to, lambda share: self._share.emit(name, share), stop)
+                return done.written
 
             self.lane.submit(work, lambda r, e=entry: self._written(e, r))  # type: ignore[misc]
         if unready:

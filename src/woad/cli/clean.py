@@ -132,8 +132,11 @@ def _clean_one(
     docket = _changed(docket, wish, args)
     sheet = resquare(sheet, docket)
     with _progress(picture.name, args.json) as progress:
-        written = write_sheet(sheet, docket, wish.editions, to, progress)
-    report: dict[str, Any] = {"written": [str(one.path) for one in written], "readings": readings_json(sheet, docket)}
+        done = write_sheet(sheet, docket, wish.editions, to, progress)
+    report: dict[str, Any] = {
+        "written": [str(one.path) for one in done.written],
+        "readings": readings_json(sheet, docket, done.found),
+    }
     look = paper_trouble(docket, sheet.readings) or ink_trouble(sheet.readings)
     if look:
         report["look"] = f"{look}."

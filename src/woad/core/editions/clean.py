@@ -15,6 +15,8 @@ from woad.core.editions.edition import NO_CUTOUT, Destination, Edition, write_ed
 from woad.core.errors import Impossible
 from woad.core.estimate import NoEstimate
 from woad.core.paper.ruling import Ruling
+from woad.core.render.clearing import goes
+from woad.core.render.found import Found
 from woad.core.render.negative import as_seen
 from woad.core.render.recipe import make_recipe, resolve_points
 from woad.core.render.sheet import Sheet
@@ -32,6 +34,14 @@ class Written:
     path: Path
 
 
+@dataclass(frozen=True)
+class Done:
+    """The files that were written, and what was found when the sheet was looked over for strays, None without that."""
+
+    written: tuple[Written, ...]
+    found: Found | None
+
+
 def write_sheet(
     sheet: Sheet,
     docket: Docket,
@@ -39,7 +49,7 @@ def write_sheet(
     to: Destination,
     progress: Progress | None = None,
     stop: Event | None = None,
-) -> tuple[Written, ...]:
+) -> Done:
     """Render once, then write every edition, side by side. Raises ``TheirError`` or ``Cancelled``.
 
     Targets are checked before any work is done, so a name that is taken costs no waiting.
@@ -62,7 +72,7 @@ def write_sheet(
             job.result()
     if progress is not None:
         progress(1.0)
-    return targets
+    return Done(targets, planes.found)
 
 
 def targets_of(docket: Docket, editions: tuple[Edition, ...], to: Destination) -> tuple[Written, ...]:
@@ -72,8 +82,9 @@ def targets_of(docket: Docket, editions: tuple[Edition, ...], to: Destination) -
     return tuple(Written(edition, to.path(edition)) for edition in editions)
 
 
-def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
-    """What was measured and done, for scripts. Densities in D, lightness in L*, colours 0..255."""
+def readings_json(sheet: Sheet, docket: Docket, found: Found | None) -> dict[str, object]:
+    """What was measured and done, for scripts; ``found`` when the sheet was looked over for strays. Densities in D,
+    lightness in L*, colours 0..255."""
     r = sheet.readings
     recipe = make_recipe(docket, r)
     points = resolve_points(docket, r, recipe.one_ink)
@@ -108,6 +119,19 @@ def readings_json(sheet: Sheet, docket: Docket) -> dict[str, object]:
             "doubt": grey.reason if grey is not None else None,
             "drop_out": [[round(v, 3) for v in colour] for colour in recipe.dropped],
         },
+        "spotting": None if found is None else _spotting_json(found, docket),
+    }
+
+
+def _spotting_json(found: Found, docket: Docket) -> dict[str, int]:
+    """How many small detached pieces there are and how many of them went; what was mended on paint and across the sheet."""
+    decided = docket.spotting.decided
+    return {
+        "pieces": len(found.pieces),
+        "taken_off": int(goes(found, docket.spotting).sum()),
+        "hairs": len(found.mended_hairs(decided)),
+        "streaks": len(found.mended_streaks(decided)),
+        "folds": len(found.evened_folds(decided)),
     }
 
 

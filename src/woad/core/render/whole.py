@@ -19,6 +19,7 @@ from woad.core.raster.tiles import Region, bands
 from woad.core.render.clearing import Clearing, clearing_of
 from woad.core.render.cut_readings import cutting_of
 from woad.core.render.cutting import Cutting, cut
+from woad.core.render.found import Found
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
 from woad.core.render.mix import Colour, mix_cut_outs, mix_planes
@@ -42,7 +43,8 @@ class Planes:
 
     One ink: ``tone`` (H, W) encoded coverage before Knock-out, ``alpha`` after it (the same array when Knock-out takes
     nothing), ``ink_rgb`` the colour. Colour: ``rgb`` (H, W, 3) straight colour and ``alpha``; ``paper_rgb`` the picture
-    with paper. ``alpha`` is None when Knock-out is off. ``light`` marks are those of dark paper.
+    with paper. ``alpha`` is None when Knock-out is off. ``light`` marks are those of dark paper. ``found`` what the sheet
+    was looked over for, None when Spotting is off.
     """
 
     ink_rgb: tuple[int, int, int]
@@ -51,6 +53,7 @@ class Planes:
     rgb: Plane8 | None
     paper_rgb: Plane8 | None
     light: bool = False
+    found: Found | None = None
 
 
 def render_whole(sheet: Sheet, docket: Docket, progress: Progress | None = None, stop: Event | None = None) -> Planes:
@@ -65,7 +68,7 @@ def _turned(planes: Planes) -> Planes:
     for plane in (planes.rgb, paper):
         if plane is not None:
             np.invert(plane, out=plane)  # its own: a large sheet has no room for another
-    return Planes(as_seen(planes.ink_rgb, True), None, planes.alpha, planes.rgb, paper, True)
+    return Planes(as_seen(planes.ink_rgb, True), None, planes.alpha, planes.rgb, paper, True, planes.found)
 
 
 def _whole(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event | None) -> Planes:
@@ -79,7 +82,7 @@ def _whole(sheet: Sheet, docket: Docket, progress: Progress | None, stop: Event 
     first, sheet = _render(sheet, docket, part(0.0), stop)
     # The strays of the first take are taken off both, as in the view.
     second, _ = _render(sheet, other, part(0.5), stop, anew=sheet.strays is None)
-    return _mixed(first, second, docket.mix.share)
+    return replace(_mixed(first, second, docket.mix.share), found=first.found)
 
 
 def _mixed(a: Planes, b: Planes, share: float) -> Planes:
@@ -140,6 +143,7 @@ def _render(
     clearing = clearing_of(sheet.strays, docket.spotting, sheet.frame)
     if clearing is not None:
         _in_bands(list(bands(w, h, _LEAST_ROWS)), lambda box: _clear(planes, clearing, box), None)
+    planes = replace(planes, found=sheet.strays if docket.spotting.on else None)
     cutting = None if planes.alpha is None else cutting_of(sheet, docket)
     return planes if cutting is None else _cut_whole(planes, cutting, w, h, rows, stop), sheet
 
