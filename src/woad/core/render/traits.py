@@ -33,6 +33,7 @@ _COLOURED, _BLACK = 0.22, 0.2
 _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
+_CRUMB, _SCRAP, _FEW = 0.2, 0.1, 0.25  # of the longest mark; of the largest; of all that is marked
 _PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than paper, and surely lighter
 
 
@@ -44,8 +45,8 @@ class Traits:
     however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of broad marks
     whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks lighter than half,
     ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than paper in some channel, which
-    no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
-    how much it varies; ``density`` of the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box;
+    no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread`` how much it varies; ``density`` of
+    the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box, crumbs left out;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
@@ -146,7 +147,8 @@ def read_traits(
         own_hue = tinted - stained
         coloured = max(coloured, own_hue)
         above = float((most > _ABOVE).mean())
-    rows = np.nonzero(marks.sum(axis=1) > 0.002 * w)[0]
+    pieces, figure = _figure(marks, side)
+    rows = np.nonzero(figure.sum(axis=1) > 0.002 * w)[0]
     clear = _band(grey, side)[far]
     return Traits(
         cover=count / marks.size,
@@ -166,8 +168,8 @@ def read_traits(
         mottle=float(np.std(clear)) if clear.size > 200 else 0.0,
         blotched=float(np.subtract(*np.percentile(thinned(clear), [50, 4]))) if clear.size > 200 else 0.0,
         dark_ink=float((grey[marks] < 0.3).mean()),
-        pieces=_pieces(marks, side),
-        aspect=_aspect(marks),
+        pieces=pieces,
+        aspect=_aspect(figure),
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
         inks=inks,
         light_marks=light_marks,
@@ -258,9 +260,18 @@ def _tinted(reduced: Plane, marks: Mask, far: Mask, broad_px: float) -> tuple[fl
     return float(broad.sum()) / all_marks, float((broad & (r >= g) & (g >= b)).sum()) / all_marks
 
 
-def _pieces(marks: NDArray[np.bool_], side: int) -> int:
-    _, _, stats, _ = cv2.connectedComponentsWithStats(marks.astype(np.uint8), connectivity=8)
-    return int((np.maximum(stats[1:, cv2.CC_STAT_WIDTH], stats[1:, cv2.CC_STAT_HEIGHT]) > 0.012 * side).sum())
+def _figure(marks: Mask, side: int) -> tuple[int, Mask]:
+    """How many separate marks of some size there are; and the marks without crumbs, which dust and hairs are: they say
+    nothing of where the artwork lies."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(marks.astype(np.uint8), connectivity=8)
+    wide, high, area = (stats[:, i] for i in (cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT, cv2.CC_STAT_AREA))
+    longest = np.maximum(wide, high)
+    pieces = int((longest[1:] > 0.012 * side).sum())
+    crumbs = (longest < _CRUMB * longest[1:].max(initial=0)) | (area < _SCRAP * area[1:].max(initial=0))
+    crumbs[0] = False
+    if not crumbs.any() or area[crumbs].sum() > _FEW * area[1:].sum():  # as many as that are the artwork
+        return pieces, marks
+    return pieces, marks & ~crumbs[labels]
 
 
 def _aspect(marks: NDArray[np.bool_]) -> float:
