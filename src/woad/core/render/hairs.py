@@ -16,6 +16,7 @@ from woad.core.raster.tiles import Region
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
+from woad.core.spotting.pieces import LEAST
 from woad.core.units import mm_to_px
 
 _LUMA = (0.299, 0.587, 0.114)
@@ -24,6 +25,10 @@ _BARE = 246.0  # encoded lightness from which the surroundings may be paper
 # So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
 _BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
 _OPAQUE = 200  # coverage, of 255, that only paint has
+_BESIDE, _OVER = (
+    5,
+    0.1,
+)  # px beside a hair, beyond its own blur; share of what is marked there, if it is not all on paper
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,8 +55,9 @@ def look_for_hairs(sheet: Sheet) -> Finds:
 
 
 def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ...]:
-    """Those that lie on paint, which may be a wash as light as paper; ``docket`` is that which strays are looked for with."""
-    return (*finds.on_paint, *(hair for hair in finds.on_light if _covered(sheet, docket, hair)))
+    """Those that lie on paint, which may be a wash as light as paper, or reach over it from bare paper: only what lies on
+    bare paper all along is a piece of its own. ``docket`` is that which strays are looked for with."""
+    return (*finds.on_paint, *(hair for hair in finds.on_light if _over_marks(sheet, docket, hair)))
 
 
 def _on_light(lightness: NDArray[np.float32], hair: Hair) -> bool:
@@ -74,21 +80,27 @@ def _between_marks(lightness: NDArray[np.float32], hair: Hair, ppi: float) -> bo
     return bool((around > min(own, _BARE)).mean() > _PAPER_BEYOND)
 
 
-def _covered(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
-    """Whether what is around it is paint that the knock-out keeps."""
-    box, ring = _ring(hair, *sheet.pyramid.size(0))
+def _over_marks(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
+    """Whether what is around it is paint that the knock-out keeps; of a hair, whether some of it is."""
+    reach = 2 if hair.dust else _BESIDE
+    box, ring = _ring(hair, *sheet.pyramid.size(0), reach, 0 if hair.dust else reach - 2)
     alpha = render_region(sheet, docket, "knockout", 0, box).alpha
-    return alpha is not None and bool((alpha[ring] > _OPAQUE).mean() > 0.9)
+    if alpha is None:
+        return False
+    if hair.dust:
+        return bool((alpha[ring] > _OPAQUE).mean() > 0.9)
+    return bool((alpha[ring] >= LEAST).mean() > _OVER)
 
 
-def _ring(hair: Hair, width: int, height: int, reach: int = 2) -> tuple[Region, NDArray[np.bool_]]:
-    """A box around a hair, and the pixels around the hair in it, as far as it reaches."""
+def _ring(hair: Hair, width: int, height: int, reach: int = 2, off: int = 0) -> tuple[Region, NDArray[np.bool_]]:
+    """A box around a hair, and the pixels in it around the hair, from ``off`` px beside it on as far as ``reach``."""
     x, y, w, h = hair.box
     more = reach + 1
     box = Region(x - more, y - more, w + 2 * more, h + 2 * more).clip(width, height)
     mask = np.zeros((box.h, box.w), np.uint8)
     mask[y - box.y : y - box.y + h, x - box.x : x - box.x + w] = hair.mask
-    return box, np.asarray((cv2.dilate(mask, np.ones((2 * reach + 1,) * 2, np.uint8)) > 0) & (mask == 0))
+    far, near = (cv2.dilate(mask, np.ones((2 * by + 1,) * 2, np.uint8)) > 0 for by in (reach, off))
+    return box, np.asarray(far & ~near)
 
 
 def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
