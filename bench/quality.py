@@ -142,8 +142,8 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,hairs,streaks,folds,edges,ragged,crayons,toned,dark,shading,sharpening,register,"
-    "tilt,corners,glass,running-out,bow,sharp,faults,medium"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,grime,hairs,streaks,folds,edges,ragged,crayons,toned,dark,shading,"
+    "sharpening,register,tilt,corners,glass,running-out,bow,sharp,faults,medium"
 )
 
 
@@ -168,7 +168,8 @@ def main() -> int:
         "evening": lambda: ink_rows.evening_row(first), "drop-out": lambda: ink_rows.drop_out_row(first),
         "taped": lambda: taped_row(first, 4 * args.seeds), "ruled": lambda: ruled_row(first, 2 * args.seeds),
         "two-tone": lambda: ink_rows.two_tone_row(first),
-        "strays": lambda: strays_row(first, args.seeds, media), "hairs": lambda: hairs_row(first, 2 * args.seeds),
+        "strays": lambda: strays_row(first, args.seeds, media),
+        "grime": lambda: strays_row(first, args.seeds, media, "grimy"), "hairs": lambda: hairs_row(first, 2 * args.seeds),
         "streaks": lambda: streaks_row(first, args.seeds, media),
         "folds": lambda: folds_row(first, args.seeds, media),
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),

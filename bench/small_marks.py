@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from media import Flat
 from woad.core.units import mm_to_px
-from woad.demo.canvas import Canvas, Pen
+from woad.demo.canvas import Canvas, Pen, smooth_path
 from woad.demo.scanner import smooth_noise
 
 Plane = NDArray[np.float32]
@@ -98,6 +98,36 @@ def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
     cover = canvas.coverage()[:h, :w, None]
     linear, art = (plane * (1 - cover) + cover * np.float32(0.03) for plane in (flat.linear, flat.art))
     return replace(flat, linear=linear, art=art, marks=flat.marks | (cover[..., 0] > 0.2))
+
+
+def with_curls(flat: Flat, rng: np.random.Generator) -> Flat:
+    """A one-ink drawing with loose thin strokes that swing and curl, all of one pen: waves, grass, locks, flourishes."""
+    h, w = flat.marks.shape
+    px = mm_to_px(1, flat.ppi)
+    canvas = Canvas(w / px, h / px, flat.ppi, 2)
+    x, y = _near_art(flat, rng, px)
+    spread, thick, longest = rng.uniform(5, 25), rng.uniform(0.07, 0.3), rng.uniform(6, 30)
+    way, curl = rng.uniform(0, 6.28), rng.normal(0, 0.2)
+    for _ in range(int(rng.integers(1, 15))):
+        start = np.array([x, y]) + rng.normal(0, spread, 2)
+        turn = way + rng.normal(0, 0.5) + np.cumsum(rng.normal(curl, 0.12, 14))
+        path = start + np.cumsum(
+            np.column_stack([np.cos(turn), np.sin(turn)]) * longest * rng.uniform(0.4, 1) / 14, axis=0
+        )
+        path = smooth_path(np.clip(path, 3, [w / px - 3, h / px - 3]), 0.3)
+        swell = 0.6 + 0.4 * np.sin(np.pi * np.linspace(0, 1, len(path))) if rng.random() < 0.7 else np.ones(len(path))
+        for i in range(len(path) - 1):
+            canvas.stroke(path[i : i + 2], thick * float(swell[i]))
+    cover = canvas.coverage()[:h, :w]
+    if flat.cover is None or flat.ink is None:
+        return flat
+    if flat.medium == "pencil":
+        cover = cover * np.clip(0.75 + 0.3 * smooth_noise(cover.shape, 1.5, rng), 0, 1)
+    mix = 1 - cover[..., None] + cover[..., None] * np.asarray(flat.ink, np.float32)
+    return replace(
+        flat, linear=flat.linear * mix, art=flat.art * mix, cover=np.maximum(flat.cover, cover),
+        marks=flat.marks | (cover > 0.2),
+    )  # fmt: skip
 
 
 def _near_art(flat: Flat, rng: np.random.Generator, px: float) -> tuple[float, float]:

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from woad.core.raster.transfer import srgb_encode
-from woad.core.spotting.closeup import CloseUp, look_closely
+from woad.core.spotting.closeup import CloseUp, look_closely, off_palette
 from woad.core.spotting.pieces import Pieces, find_pieces
 
 PAPER, INK = np.array([0.8, 0.75, 0.6], np.float32), np.array([0.9, 0.8, 0.4], np.float32)  # INK: light that it takes
@@ -74,3 +74,11 @@ def test_what_lies_in_a_pieces_box_and_is_none_of_it_does_not_count() -> None:
     )
     assert np.isfinite(middle.mass).all()
     assert np.isfinite(middle.taken).all()
+
+
+def test_a_hue_is_of_the_artwork_when_more_than_a_few_places_have_it() -> None:
+    """However deep it is; grey is none of blue and ochre, and a stray among the artwork is nobody's colour."""
+    blue, ochre, grey = np.array([[0.7, 0.5, 0.1], [0.1, 0.4, 0.8], [0.5, 0.5, 0.5]])
+    paint = np.vstack([np.outer(np.linspace(0.3, 1, 60), blue), np.outer(np.linspace(0.3, 1, 60), ochre), [grey, grey]])
+    off = off_palette(np.array([blue * 0.4, ochre, grey]), paint)
+    assert off[:2].max() < 0.05 and off[2] > 0.9

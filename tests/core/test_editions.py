@@ -13,9 +13,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from sheets import colour_sheet, pen_sheet
+from sheets import DUST, FLAT, STIPPLE, colour_sheet, pen_sheet, strewn
 from woad.core.docket.model import Docket
-from woad.core.editions.clean import write_sheet
+from woad.core.editions.clean import readings_json, write_sheet
 from woad.core.editions.edition import Destination, Edition, parse_editions, write_edition
 from woad.core.editions.picture import paper_picture
 from woad.core.errors import BadSetting, CannotWrite, Impossible
@@ -69,6 +69,22 @@ def test_knock_out_off_has_no_cut_out(tmp_path: Path) -> None:
     with pytest.raises(Impossible, match="Knock-out is off"):
         write_sheet(pen_sheet(), docket, (Edition("cutout"),), Destination(tmp_path, "sheet"))
     assert list(tmp_path.iterdir()) == []
+
+
+def test_what_spotting_took_off_is_told(tmp_path: Path) -> None:
+    """For scripts: five specks went and what else is small stayed; with Spotting off nothing was looked for."""
+    sheet, off = strewn(), FLAT.with_setting("spotting.on", False)
+    to = Destination(tmp_path, "sheet", True)
+    done, without = (write_sheet(sheet, docket, (Edition("cutout"),), to) for docket in (FLAT, off))
+    told = readings_json(sheet, FLAT, done.found)["spotting"]
+    assert told == {
+        "pieces": len(DUST) + len(STIPPLE) + 2,
+        "taken_off": len(DUST),
+        "hairs": 0,
+        "streaks": 0,
+        "folds": 0,
+    }
+    assert readings_json(sheet, off, without.found)["spotting"] is None
 
 
 def test_existing_files_are_left_unless_allowed(tmp_path: Path) -> None:

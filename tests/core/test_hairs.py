@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import png_bytes
+from sheets import png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
@@ -38,6 +38,29 @@ def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_not
     assert planes.alpha[on_paint].min() == 255 and planes.alpha[on_paper].max() == 0
     for part in (on_paint, on_paper):
         assert before.paper_rgb[part].min() < 200 and planes.paper_rgb[part].min() > 235
+
+
+def test_a_hair_that_reaches_from_paper_over_a_pale_wash_goes_whole() -> None:
+    """It hangs together with the wash, so it is no stray; most of it lies on paper, so it is not on paint: on paper it leaves
+    nothing, on the wash no line."""
+    rng = np.random.default_rng(9)
+    picture = np.full((900, 900, 3), (238, 236, 230), np.float32)
+    cv2.circle(picture, (120, 780), 80, (210, 120, 40), -1, cv2.LINE_AA)
+    cv2.rectangle(picture, (420, 200), (800, 700), (226, 232, 238), -1, cv2.LINE_AA)
+    turn = 0.2 + np.cumsum(rng.normal(0, 0.2, 24))
+    bent = np.array([640, 800]) + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * 18, axis=0)
+    hair = np.zeros((1800, 1800), np.uint8)
+    cv2.polylines(hair, [np.rint(bent).astype(np.int32)], False, 255, 2, cv2.LINE_AA)
+    cover = cv2.resize(hair, (900, 900), interpolation=cv2.INTER_AREA)[..., None] / np.float32(255)
+    picture = cv2.GaussianBlur(picture * (1 - 0.6 * cover), (0, 0), 0.6) + rng.normal(0, 1, picture.shape)
+    sheet = sheet_of(np.clip(picture, 0, 255).astype(np.uint8))
+    docket = starting_docket("watercolour").with_setting("square.on", False)
+    planes, before = render_whole(sheet, docket), render_whole(sheet, docket.with_setting("spotting.on", False))
+    assert planes.alpha is not None and before.alpha is not None
+    assert planes.paper_rgb is not None and before.paper_rgb is not None
+    bare, wash = (slice(385, 460), slice(322, 408)), (slice(385, 460), slice(428, 520))
+    assert before.alpha[bare].max() > 100 and planes.alpha[bare].max() < 12
+    assert before.paper_rgb[wash].min() < 180 and planes.paper_rgb[wash].min() > 215
 
 
 def test_a_pens_lines_over_a_wash_are_no_hairs() -> None:

@@ -306,6 +306,24 @@ def test_each_medium_has_its_traits(traits: Traits, medium: str) -> None:
     assert found.why
 
 
+def test_dust_and_a_hair_do_not_make_a_signature_a_drawing() -> None:
+    """A line of writing on a sheet strewn with specks from top to bottom is a signature; the same dots as large as its
+    strokes are a drawing."""
+    rng = np.random.default_rng(5)
+    t = np.linspace(0, 1, 200)
+    line = np.column_stack([300 + 500 * t, 700 + 60 * np.sin(24 * t) * (1 - t)]).astype(np.int32)
+    media = []
+    for many, radius in ((40, 1), (160, 5)):
+        picture = np.full((1400, 1100, 3), 240, np.float32)
+        cv2.polylines(picture, [line], False, (60, 45, 35), 5, cv2.LINE_AA)
+        for x, y in rng.integers(20, 1080, (many, 2)).tolist():
+            cv2.circle(picture, (x, y * 1400 // 1100), radius, (90, 88, 85), -1, cv2.LINE_AA)
+        cv2.ellipse(picture, (700, 250), (70, 50), 20, 0, 200, (120, 115, 110), 1, cv2.LINE_AA)
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.7) + rng.normal(0, 1.5, picture.shape)
+        media.append(sheet_of(np.clip(picture, 0, 255).astype(np.uint8)).readings.medium)
+    assert media[0] == "signature" != media[1]
+
+
 @pytest.mark.parametrize(
     ("washes", "medium"),
     [

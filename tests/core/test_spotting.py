@@ -32,7 +32,7 @@ from woad.core.spotting.forest import Forest
 from woad.core.spotting.hairs import find_hairs
 from woad.core.spotting.lines import edge_lines
 from woad.core.spotting.mend import mend
-from woad.core.spotting.pieces import block_for, blocks_of, find_pieces
+from woad.core.spotting.pieces import block_for, blocks_of, find_pieces, middles
 
 
 @cache
@@ -175,6 +175,20 @@ def test_pieces_are_the_same_on_blocks() -> None:
         assert 9 < pieces.size_px[dot] < 13
         assert 85 < pieces.length_px[1 - dot] < 110
     assert block_for(7000, 5000) == 2 and block_for(14000, 9900) >= 4
+
+
+@pytest.mark.parametrize("block", [1, 2])
+def test_a_long_curled_hair_is_a_piece_as_long_as_it_is_laid_straight(block: int) -> None:
+    """Its box is broad, but nothing of it is; a stroke of a pen that swings alike is the artwork's."""
+    alpha = np.zeros((400, 600), np.uint8)
+    cv2.ellipse(alpha, (120, 200), (60, 60), 0, 0, 300, 255, 1, cv2.LINE_AA)
+    cv2.ellipse(alpha, (400, 200), (60, 60), 0, 0, 300, 255, 9, cv2.LINE_AA)
+    pieces = find_pieces(*blocks_of(alpha, block), block, 300)
+    assert len(pieces) == 1
+    assert pieces.length_px[0] == pytest.approx(60 * np.radians(300), rel=0.15)
+    assert pieces.width_px[0] < 3
+    x, y = middles(pieces, 32)[0] // block
+    assert pieces.labels[y, x] == 1
 
 
 def test_lines_along_the_border_are_told_from_a_drawn_frame() -> None:

@@ -28,7 +28,7 @@ _REACH_MM = 0.6  # a decision holds for the piece under it, or the nearest one w
 
 @dataclass(frozen=True, eq=False)
 class Found:
-    """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``close`` a close look at each and ``hue`` (n, 3) their colour features,
+    """``pieces`` of the sheet; ``dirt`` (n,) 0..1; ``close`` a close look at each and ``hue`` (n, 5) their colour features,
     both None for none or too many; ``lines`` (n,) left by the edge of scanner or sheet; ``hairs`` and dust on paint;
     ``streaks`` along the scan, ``folds`` of the sheet; ``wish`` what they were looked for with; ``frame`` leads to the scan."""
 

@@ -20,19 +20,20 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region, bands
 from woad.core.render.found import Found
 from woad.core.render.hairs import hairs_on_paint, look_for_hairs
+from woad.core.render.hues import hues_of
 from woad.core.render.measure import measure
 from woad.core.render.mending import look_for_folds, look_for_streaks, without_folds, without_streaks
 from woad.core.render.patches import PatchStore
 from woad.core.render.recipe import make_recipe
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet, make_sheet
-from woad.core.spotting.closeup import CloseUp, look_closely, off_line
+from woad.core.spotting.closeup import CloseUp, look_closely
 from woad.core.spotting.folds import Fold
 from woad.core.spotting.hairs import Hair
 from woad.core.spotting.holes import binding_holes
 from woad.core.spotting.judge import dirt_share
 from woad.core.spotting.lines import edge_lines
-from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces
+from woad.core.spotting.pieces import Pieces, block_for, blocks_of, find_pieces, middles
 from woad.core.spotting.streaks import Streak
 from woad.core.units import mm_to_px
 
@@ -167,7 +168,7 @@ def judged(sheet: Sheet, docket: Docket, blocks: Blocks, known: OnTop) -> Sheet:
     ppi = sheet.ppi or 300.0
     pieces = find_pieces(blocks.most, blocks.mean, blocks.size, ppi)
     close = _close_up(sheet, pieces) if 0 < len(pieces) <= MANY else None
-    hue = None if close is None else _hues(sheet, docket, close.taken)
+    hue = None if close is None else hues_of(sheet, docket, pieces, close.taken)
     size = sheet.pyramid.size(0)
     lines = edge_lines(pieces.box, *size, ppi) | binding_holes(pieces.box, *size, mm_to_px(1, ppi))
     found = Found(
@@ -182,27 +183,12 @@ def _one_ink(sheet: Sheet, docket: Docket) -> bool:
 
 
 def _close_up(sheet: Sheet, pieces: Pieces) -> CloseUp:
-    """A close look at each piece; a long hair's middle tells as much as all of it."""
+    """A close look at each piece; a part of a long hair tells as much as all of it."""
     readings, pyramid = sheet.readings, sheet.pyramid
     size = np.minimum(pieces.box[:, 2:], _LOOKED_AT_PX)
-    corners = pieces.box[:, :2] + (pieces.box[:, 2:] - size) // 2
+    spare = pieces.box[:, 2:] - size
+    corners = pieces.box[:, :2] + np.clip(middles(pieces, _LOOKED_AT_PX) - pieces.box[:, :2] - size // 2, 0, spare)
     boxes = (Region(*box).clip(*pyramid.size(0)) for box in np.hstack([corners, size]).tolist())
     papers = np.maximum(sample_places(readings.light, readings.cell_px, pieces.at), 1e-3)
     full = 1.0 if isinstance(readings.ink, NoEstimate) else max(1 - float(np.mean(readings.ink.reflectance)), 0.1)
     return look_closely(pieces, [pyramid.read(0, box) for box in boxes], corners, papers, full)
-
-
-def _hues(sheet: Sheet, docket: Docket, taken: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each piece's hue is from the one ink's, how grey it is in coloured art, and how far plain grey is from the
-    one ink, (n, 3): in the hue of blue ink a hair can not be. ``taken`` (n, C) light that each takes."""
-    ink = sheet.readings.ink
-    out = np.zeros((len(taken), 3))
-    if taken.shape[1] != 3:
-        return out
-    if _one_ink(sheet, docket):
-        line = 1 - (np.zeros(3) if isinstance(ink, NoEstimate) else np.asarray((ink.reflectance * 3)[:3]))
-        out[:, 0], out[:, 2] = off_line(taken, line), off_line(np.ones((1, 3)), line)
-    else:
-        size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
-        out[:, 1] = 1 - np.minimum((taken.max(axis=1) - taken.min(axis=1)) / size * 2, 1.0)
-    return out

@@ -21,6 +21,7 @@ Floats = NDArray[np.float64]
 _AT_ONCE = 500_000  # pixels; what is worked on stays small
 _OWN, _DEEP = 0.15, 0.6  # of the most light taken: what still belongs to a piece; what its colour is read from
 _LEAST = 1e-3
+_FEW = 5  # places whose colour is nobody's: an edge, a stray among the artwork
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,6 +79,16 @@ def off_line(taken: Floats, line: Floats) -> Floats:
     beside = taken - (taken @ along)[:, None] * along
     size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
     return np.asarray(np.minimum(np.linalg.norm(beside, axis=1) / size * 4, 1.0), np.float64)
+
+
+def off_palette(taken: Floats, paint: Floats) -> Floats:
+    """How far the hues of light ``taken`` (n, 3) are from the nearest of what the artwork takes, ``paint`` (k, 3), k >= 1:
+    0 none, 1 far, (n,). A colour counts that more than a few places have."""
+    size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
+    like = (taken / size[:, None]) @ (paint / np.linalg.norm(paint, axis=1)[:, None]).T
+    few = min(len(paint) - 1, _FEW)
+    alike = np.partition(like, -1 - few, axis=1)[:, -1 - few]
+    return np.asarray(np.minimum(np.sqrt(np.maximum(1 - np.square(np.clip(alike, 0, 1)), 0)) * 4, 1.0), np.float64)
 
 
 def _places(shapes: Indices, corners: NDArray[np.int32]) -> tuple[Indices, Indices, Indices]:

@@ -24,9 +24,14 @@ from woad.core.units import mm_to_px, px_to_mm
 
 Floats = NDArray[np.float64]
 
+# How far its hue is from the one ink's; how grey it is in coloured art; how far grey is from the one ink's; how far its
+# hue is from the nearest of the artwork's: 0..1. How much light it takes to what the artwork's deepest takes.
+HUES = ("off ink", "grey", "ink off grey", "off palette", "to the deepest")
+_OWN_HUES = [0, 1, 3, 4]  # the ink's own hue says nothing of a piece
+
 FEATURES = (
     "size", "density", "peak", "fill", "far", "company", "company near", "alike", "aligned", "nearest", "third nearest",
-    "crowd", "long", "width", "thin", "bow", "stroke", "hair", "other hue", "grey", "kin", "wider kin", "share of kin",
+    "crowd", "long", "width", "thin", "bow", "stroke", "hair", *(HUES[i] for i in _OWN_HUES), "kin", "wider kin", "share of kin",
     "flock", "flocking", "light taken", "mass", "across", "along", "evenness", "compact",
     "more compact than", "below the ridge", "broader than", "broad for its mass", "evener than", "even for its mass",
 )  # fmt: skip
@@ -39,8 +44,7 @@ _HUED, _OF_INK = 0.4, 0.2  # how far from grey an ink has to be; how far off its
 
 def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floats | None = None) -> Floats:
     """What is known of each piece, (n, len(FEATURES)) float64. ``close`` a close look at each, without one it is made up
-    from what blocks tell; ``hue`` (n, 3): how far its hue is from the one ink's; how grey it is in coloured art; how far
-    grey is from the one ink's; 0..1 each."""
+    from what blocks tell; ``hue`` (n, len(HUES)) what its hue says."""
     mm = mm_to_px(1, ppi)
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm / 0.2)
     dense = np.clip(pieces.peak / pieces.strong, 0, 1.3)
@@ -54,7 +58,7 @@ def features(pieces: Pieces, ppi: float, close: CloseUp | None = None, hue: Floa
         size, dense, pieces.peak, pieces.fill, far, *_company(pieces, mm), np.minimum(long, 30),
         pieces.width_px / mm, thin, bow, stroke, hair,
     ]  # fmt: skip
-    own = np.zeros((len(pieces), 2)) if hue is None else hue[:, :2]
+    own = np.zeros((len(pieces), len(_OWN_HUES))) if hue is None else hue[:, _OWN_HUES]
     of_kin = kin(make_of(pieces, mm, hue), pieces.at / mm)
     return np.column_stack([*columns, own, of_kin, _looks(close or _from_afar(pieces))]).astype(np.float64)
 

@@ -22,7 +22,7 @@ _FLOCK_MM, _LEAST_MM = 6.0, 10.0  # how far a flock reaches; the least side of t
 
 def make_of(pieces: Pieces, mm: float, hue: Floats | None) -> Floats:
     """What each piece is like, in steps that pieces of one make differ by, (n, 3). ``mm`` px to the millimetre; ``hue``
-    (n, 3) as for :func:`woad.core.spotting.judge.features`."""
+    (n, 5) as for :func:`woad.core.spotting.judge.features`."""
     size = np.log(np.maximum(pieces.size_px, 0.5) / mm)
     other = np.zeros(len(pieces)) if hue is None else hue[:, :2].max(axis=1)
     return np.column_stack([size / _SIZE, pieces.peak / _PEAK, other / _HUE])

@@ -17,6 +17,7 @@ from woad.core.spotting.holes import binding_holes
 from woad.core.spotting.lines import is_line
 from woad.core.spotting.moments import PLACE, moments_of
 from woad.core.spotting.parting import LEVELS, find_specks, paper_counts, parted
+from woad.core.spotting.thin import mean_width
 from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
@@ -27,6 +28,8 @@ GONE = -1  # label of what is too large to be a stray
 _BLUR_PX2 = 0.6  # what a scan's blur adds to the spread across a line, px squared
 _FARTHEST = 1e6  # blocks, and px: as far as a large mark can be; there may be none
 _LONG_MM, _BROAD_MM, _THIN_MM = 16.0, 3.2, 0.2  # a stray is shorter; and less broad, or no thicker than a hair
+_CURLED_MM = 32.0  # as long as a hair may be, laid straight
+_CURLS, _SPARSE = 20, 0.5  # blocks: what is longer may curl; and share of its box that is covered then
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,10 +102,12 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
         wide, high = stats[:, cv2.CC_STAT_WIDTH] * block, stats[:, cv2.CC_STAT_HEIGHT] * block
         area = stats[:, cv2.CC_STAT_AREA].astype(np.float64) * block * block
         longest = np.maximum(np.hypot(wide, high), 1)  # a sheet that is all marks has no ground
-        thin = area / longest <= _THIN_MM * mm + 2 * block
-        small = (longest <= _LONG_MM * mm) & ((longest <= 1.42 * _BROAD_MM * mm) | thin)
+        thick = _THIN_MM * mm + 2 * block
+        small = (longest <= _LONG_MM * mm) & ((longest <= 1.42 * _BROAD_MM * mm) | (area / longest <= thick))
         boxes, sheet = stats[:, : cv2.CC_STAT_AREA] * block, (most.shape[1] * block, most.shape[0] * block)
         small |= is_line(boxes, *sheet, mm) | binding_holes(boxes, *sheet, mm)
+        could = ~small & (longest <= _CURLED_MM * mm) & (area <= _CURLED_MM * mm * thick)
+        small |= _curled(labels, stats, could, _CURLED_MM * mm / block, thick / block)
         small[0] = False
         usual = beside.submit(_usual, most, labels, small, area, longest, block)
         number = np.where(small, np.cumsum(small), GONE).astype(np.int32)
@@ -112,6 +117,33 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
         far = cv2.distanceTransform((kept != GONE).astype(np.uint8), cv2.DIST_L2, 3)
         strong, stroke = usual.result()
     return _measured(kept, many, most, mean, block, np.asarray(far), strong, stroke)
+
+
+def middles(pieces: Pieces, side: int) -> NDArray[np.int32]:
+    """A place of each piece's own near its middle, px, (n, 2); of one within ``side`` px the middle of its box. The middle
+    of a curled hair's box is not on the hair."""
+    box, block = pieces.box, pieces.block_px
+    out = box[:, :2] + box[:, 2:] // 2
+    for index in np.flatnonzero((box[:, 2:] > side).any(axis=1)).tolist():
+        x, y, w, h = (box[index] // block).tolist()
+        own = np.argwhere(pieces.labels[y : y + h, x : x + w] == index + 1) + (y, x)
+        away = np.square(own - (pieces.at[index, ::-1] / block)).sum(axis=1)
+        out[index] = own[np.argmin(away), ::-1] * block
+    return np.asarray(out, np.int32)
+
+
+def _curled(
+    labels: NDArray[np.int32], stats: NDArray[np.int32], could: NDArray[np.bool_], longest: float, thick: float
+) -> NDArray[np.bool_]:
+    """Which of those that ``could`` be are as thin as a hair all along, however they curl; all in blocks."""
+    out = np.zeros(len(could), bool)
+    for index in np.flatnonzero(could).tolist():
+        if index == 0:
+            continue
+        x, y, w, h, area = stats[index].tolist()
+        width = mean_width(labels[y : y + h, x : x + w] == index)
+        out[index] = width <= thick and area / width <= longest
+    return out
 
 
 def _usual(
@@ -148,18 +180,28 @@ def _measured(
     np.minimum.at(nearest, which, np.minimum(far.ravel()[where], _FARTHEST) * np.float32(block))
     mass = m.total / 255 * block * block
     both = m.xx + m.yy + 2 * PLACE
-    length = np.sqrt(6 * (both + m.apart)) * block
+    box = _boxes(which, x, y, n)
+    length = np.maximum(np.sqrt(6 * (both + m.apart)), _laid_straight(labels, box, cells)) * block
     width = mass / np.maximum(length, 1)
     bow = np.sqrt(np.maximum((both - m.apart) / 2 * block * block - width * width / 12 - _BLUR_PX2, 0))
-    box = _boxes(which, x, y, n) * block
     return Pieces(
-        block, labels, np.column_stack([(m.x + 0.5) * block, (m.y + 0.5) * block]), box,
+        block, labels, np.column_stack([(m.x + 0.5) * block, (m.y + 0.5) * block]), box * block,
         np.sqrt(mass / np.maximum(peak, 0.04) * 4 / np.pi).astype(np.float32),
         length.astype(np.float32), width.astype(np.float32), bow.astype(np.float32),
         (0.5 * np.arctan2(2 * m.xy, m.xx - m.yy)).astype(np.float32), peak,
         (mass / (cells * block * block * np.maximum(peak, 0.04))).astype(np.float32),
         np.minimum(nearest, _FARTHEST), strong, stroke,
     )  # fmt: skip
+
+
+def _laid_straight(labels: NDArray[np.int32], box: NDArray[np.int32], cells: NDArray[np.intp]) -> NDArray[np.float64]:
+    """Length of each piece that is long and thin, along its curls, blocks; 0 of others."""
+    out = np.zeros(len(box))
+    longest = np.hypot(box[:, 2], box[:, 3])
+    for index in np.flatnonzero((longest >= _CURLS) & (cells < _SPARSE * box[:, 2] * box[:, 3])).tolist():
+        x, y, w, h = box[index].tolist()
+        out[index] = cells[index] / mean_width(labels[y : y + h, x : x + w] == index + 1)
+    return out
 
 
 def _boxes(which: NDArray[np.int32], x: NDArray[np.intp], y: NDArray[np.intp], n: int) -> NDArray[np.int32]:
