@@ -25,10 +25,6 @@ _WAVES = 0.05  # how deep hollows of buckled paper are at most
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
 _PART = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
-_STEP, _CRISP = (
-    0.2,
-    0.6,
-)  # a step down to the next block that shading seldom has; share of a rim that has it, if it is paint's
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -41,16 +37,13 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
     depth = hollows(np.asarray(tone - lit, np.float32))
     ends = max(_ENDS, _PER_SPREAD * spread)
     deep = (depth > _DRAWN) & (depth < _SOLID)
-    # What has crisp edges is drawn itself, but ends there: paper between painted shapes may lie in a hollow of its own.
-    crisp = _crisp(deep, depth)
-    deep &= ~crisp
-    drawn = _holding(deep, (depth > ends) & ~crisp)
-    waves = depth[(depth > ends) & ~drawn & ~crisp]
+    drawn = _holding(deep, depth > ends)
+    waves = depth[(depth > ends) & ~drawn]
     usual = float(np.percentile(waves, 90)) if waves.size >= _FEWEST else 0.0
-    if drawn.any() and 0 < usual < _WAVES:
-        # Paper that has hollows of its own has them beside what is drawn as well.
-        drawn = _holding(deep, (depth > usual) & ~crisp)
-    return drawn | crisp
+    if not drawn.any() or not 0 < usual < _WAVES:
+        return drawn
+    # Paper that has hollows of its own has them beside what is drawn as well.
+    return _holding(deep, depth > usual)
 
 
 def widened(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
@@ -69,17 +62,6 @@ def hollows(plane: Plane) -> Plane:
         if np.array_equal(lower, level):
             return np.asarray(level - plane, np.float32)
         level = lower
-
-
-def _crisp(deep: Mask, depth: Plane) -> Mask:
-    """Those of the ``deep`` areas (gh, gw) that step down to paper nearly all around."""
-    count, numbers = cv2.connectedComponents(deep.astype(np.uint8), connectivity=8)
-    rim = deep & (cv2.erode(deep.astype(np.uint8), _BOX3) == 0)
-    steps = rim & (depth - cv2.erode(depth, _BOX3) > _STEP)
-    around, crisp = (np.bincount(numbers[some], minlength=count) for some in (rim, steps))
-    out = crisp > _CRISP * np.maximum(around, 1)
-    out[0] = False
-    return np.asarray(out[numbers])
 
 
 def _holding(some: Mask, areas: Mask) -> Mask:
