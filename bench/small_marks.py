@@ -102,6 +102,8 @@ def with_pen_lines(flat: Flat, rng: np.random.Generator) -> Flat:
 
 def with_curls(flat: Flat, rng: np.random.Generator) -> Flat:
     """A one-ink drawing with loose thin strokes that swing and curl, all of one pen: waves, grass, locks, flourishes."""
+    if flat.cover is None or flat.ink is None:
+        return flat
     h, w = flat.marks.shape
     px = mm_to_px(1, flat.ppi)
     canvas = Canvas(w / px, h / px, flat.ppi, 2)
@@ -119,8 +121,6 @@ def with_curls(flat: Flat, rng: np.random.Generator) -> Flat:
         for i in range(len(path) - 1):
             canvas.stroke(path[i : i + 2], thick * float(swell[i]))
     cover = canvas.coverage()[:h, :w]
-    if flat.cover is None or flat.ink is None:
-        return flat
     if flat.medium == "pencil":
         cover = cover * np.clip(0.75 + 0.3 * smooth_noise(cover.shape, 1.5, rng), 0, 1)
     mix = 1 - cover[..., None] + cover[..., None] * np.asarray(flat.ink, np.float32)

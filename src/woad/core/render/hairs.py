@@ -25,10 +25,8 @@ _BARE = 246.0  # encoded lightness from which the surroundings may be paper
 # So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
 _BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
 _OPAQUE = 200  # coverage, of 255, that only paint has
-_BESIDE, _OVER = (
-    5,
-    0.1,
-)  # px beside a hair, beyond its own blur; share of what is marked there, if it is not all on paper
+# Px beside a hair, beyond its own blur; and share of what is marked there, if it does not lie on bare paper all along.
+_BESIDE, _OVER = 5, 0.1
 
 
 @dataclass(frozen=True, eq=False)
