@@ -78,13 +78,13 @@ def sheet_for(sheet: Dirty, encoded: NDArray[np.uint8] | None = None) -> tuple[S
     return make_sheet(take_in("sheet.png", png), build_pyramid(picture), docket), docket
 
 
-def truth(pieces: Pieces, sheet: Dirty) -> tuple[NDArray[np.int8], NDArray[np.bool_]]:
-    """For each piece 1 dirt, 0 mark, -1 neither for sure; and which hair labels a piece covers is left to the caller."""
+def truth(pieces: Pieces, sheet: Dirty) -> NDArray[np.int8]:
+    """For each piece 1 dirt, 0 mark, -1 neither for sure."""
     out, near = by_dots(pieces, sheet.specks, sheet.marks)
     art, hair = (_share_on(pieces, mask) for mask in (sheet.flat.marks, sheet.hairs > 0))
     out[~near & (hair > _MOSTLY) & (art < _HARDLY)] = 1
     out[~near & (art > _MOSTLY) & (hair < _HARDLY)] = 0  # bits of the drawing itself
-    return out, hair > 0
+    return out
 
 
 def _share_on(pieces: Pieces, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
@@ -121,7 +121,7 @@ def _one(job: tuple[str, int, Kind, int]) -> Row:
     loaded, docket = sheet_for(sheet)
     found = look_over(loaded, docket).strays
     assert found is not None
-    kinds, _ = truth(found.pieces, sheet)
+    kinds = truth(found.pieces, sheet)
     bare = replace(found.pieces, labels=np.zeros((1, 1), np.int32))
     return Row(bare, sheet.flat.ppi, found.close, found.hue, kinds, COUNTS.get(kind, 1.0))
 

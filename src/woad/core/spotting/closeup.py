@@ -18,7 +18,7 @@ Encoded = NDArray[np.uint8] | NDArray[np.uint16]
 Indices = NDArray[np.intp]
 Floats = NDArray[np.float64]
 
-_AT_ONCE = 500_000  # pixels; what is worked on stays small
+_AT_ONCE = 500_000  # pixels, or pairs of hues; what is worked on stays small
 _OWN, _DEEP = 0.15, 0.6  # of the most light taken: what still belongs to a piece; what its colour is read from
 _LEAST = 1e-3
 _FEW = 5  # places whose colour is nobody's: an edge, a stray among the artwork
@@ -83,11 +83,14 @@ def off_line(taken: Floats, line: Floats) -> Floats:
 
 def off_palette(taken: Floats, paint: Floats) -> Floats:
     """How far the hues of light ``taken`` (n, 3) are from the nearest of what the artwork takes, ``paint`` (k, 3), k >= 1:
-    0 none, 1 far, (n,). A colour counts that more than a few places have."""
-    size = np.maximum(np.linalg.norm(taken, axis=1), 1e-3)
-    like = (taken / size[:, None]) @ (paint / np.linalg.norm(paint, axis=1)[:, None]).T
+    0 none, 1 far, (n,), n >= 1. A colour counts that more than a few places have."""
+    hue = taken / np.maximum(np.linalg.norm(taken, axis=1), 1e-3)[:, None]
+    hues = (paint / np.linalg.norm(paint, axis=1)[:, None]).T
     few = min(len(paint) - 1, _FEW)
-    alike = np.partition(like, -1 - few, axis=1)[:, -1 - few]
+    rows = max(1, _AT_ONCE // len(paint))  # of twenty thousand pieces not all at once
+    alike = np.concatenate([
+        np.partition(hue[top : top + rows] @ hues, -1 - few, axis=1)[:, -1 - few] for top in range(0, len(hue), rows)
+    ])  # fmt: skip
     return np.asarray(np.minimum(np.sqrt(np.maximum(1 - np.square(np.clip(alike, 0, 1)), 0)) * 4, 1.0), np.float64)
 
 

@@ -107,6 +107,7 @@ def find_pieces(most: Plane8, mean: Plane8, block: int, ppi: float) -> Pieces:
         boxes, sheet = stats[:, : cv2.CC_STAT_AREA] * block, (most.shape[1] * block, most.shape[0] * block)
         small |= is_line(boxes, *sheet, mm) | binding_holes(boxes, *sheet, mm)
         could = ~small & (longest <= _CURLED_MM * mm) & (area <= _CURLED_MM * mm * thick)
+        could[0] = False
         small |= _curled(labels, stats, could, _CURLED_MM * mm / block, thick / block)
         small[0] = False
         usual = beside.submit(_usual, most, labels, small, area, longest, block)
@@ -125,8 +126,8 @@ def middles(pieces: Pieces, side: int) -> NDArray[np.int32]:
     box, block = pieces.box, pieces.block_px
     out = box[:, :2] + box[:, 2:] // 2
     for index in np.flatnonzero((box[:, 2:] > side).any(axis=1)).tolist():
-        x, y, w, h = (box[index] // block).tolist()
-        own = np.argwhere(pieces.labels[y : y + h, x : x + w] == index + 1) + (y, x)
+        at = box[index] // block
+        own = np.argwhere(_own(pieces.labels, at, index + 1)) + at[1::-1]
         away = np.square(own - (pieces.at[index, ::-1] / block)).sum(axis=1)
         out[index] = own[np.argmin(away), ::-1] * block
     return np.asarray(out, np.int32)
@@ -138,12 +139,15 @@ def _curled(
     """Which of those that ``could`` be are as thin as a hair all along, however they curl; all in blocks."""
     out = np.zeros(len(could), bool)
     for index in np.flatnonzero(could).tolist():
-        if index == 0:
-            continue
-        x, y, w, h, area = stats[index].tolist()
-        width = mean_width(labels[y : y + h, x : x + w] == index)
-        out[index] = width <= thick and area / width <= longest
+        width = mean_width(_own(labels, stats[index], index))
+        out[index] = width <= thick and stats[index, cv2.CC_STAT_AREA] / width <= longest
     return out
+
+
+def _own(labels: NDArray[np.int32], box: NDArray[np.int32], number: int) -> NDArray[np.bool_]:
+    """Which blocks of a ``box`` x, y, w, h are of the piece of that ``number``, (h, w)."""
+    x, y, w, h = box[:4].tolist()
+    return np.asarray(labels[y : y + h, x : x + w] == number)
 
 
 def _usual(
@@ -199,8 +203,7 @@ def _laid_straight(labels: NDArray[np.int32], box: NDArray[np.int32], cells: NDA
     out = np.zeros(len(box))
     longest = np.hypot(box[:, 2], box[:, 3])
     for index in np.flatnonzero((longest >= _CURLS) & (cells < _SPARSE * box[:, 2] * box[:, 3])).tolist():
-        x, y, w, h = box[index].tolist()
-        out[index] = cells[index] / mean_width(labels[y : y + h, x : x + w] == index + 1)
+        out[index] = cells[index] / mean_width(_own(labels, box[index], index + 1))
     return out
 
 
