@@ -3,7 +3,7 @@
 A mark is rarely alone: stipple, spatter and hatching have neighbours of their own size and density, the dot on an i its
 stem; it is as dense as ink can be at its size, and of one make with others all over the sheet. Dust is strewn evenly, thin
 in density or soft, and does not care where the drawing is. Each of these says a little; boosted trees weigh them together,
-fitted on simulated sheets by ``bench/strays.py`` and kept in a data file. What is of a coloured ink's hue is a mark for sure.
+fitted on simulated sheets by ``bench/fit_strays.py`` and kept in a data file. What is of a coloured ink's hue is a mark for sure.
 """
 
 from __future__ import annotations
