@@ -95,6 +95,28 @@ def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
     assert np.abs(calm[~spot]).mean() < 2.0
 
 
+def test_on_black_a_wash_that_fades_over_a_few_millimetres_has_no_light_rim() -> None:
+    """As light as a mixture of its colour and the ground, within a quarter; a pale wash with an edge that it touches is whole."""
+    y, x = np.mgrid[:900, :1200].astype(np.float32)
+    far = np.hypot(x - 380, y - 450) - 220 + 12 * smooth_noise((900, 1200), 40, np.random.default_rng(1))
+    fades = 1 / (1 + np.exp(np.clip(far / 5, -50, 50)))
+    edged = (np.hypot(x - 760, y - 450) < 190).astype(np.float32)
+    washes = fades[..., None] * (0.6 * BLUE / PAPER - 1) + 0.35 * (edged * (1 - fades))[..., None] * (RED / PAPER - 1)
+    picture = cv2.GaussianBlur(PAPER * (1 + washes), (0, 0), 0.7) + np.random.default_rng(5).normal(
+        0, 1, (900, 1200, 1)
+    )
+    scan = np.clip(picture, 0, 255).astype(np.uint8)
+    docket = docket_for("watercolour")
+    planes = render_whole(make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), docket), docket)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    on_black = (planes.rgb * (planes.alpha[..., None] / 255.0)).mean(axis=2)
+    rim = (fades > 0.05) & (fades < 0.6) & (x < 500)
+    mixture = fades * float((255 * 0.6 * BLUE / PAPER).mean())
+    assert (on_black - mixture)[rim].mean() < 30
+    assert planes.alpha[(np.hypot(x - 760, y - 450) < 184) & (x > 620)].min() > 230
+
+
 @pytest.mark.parametrize("shape", [(1, 1), (1, 40), (90, 121)])
 def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) -> None:
     """However small the sheet: there is no rim to tell."""

@@ -15,23 +15,28 @@ from woad.core.raster.nearest import nearest_of
 Plane = NDArray[np.float32]
 Places = NDArray[np.int64]
 
-_FAR_OUTSIDE, _NOTHING, _SOME = (3.0, 5.0), 0.2, 0.4  # where something is left of a wash, as a share of the least depth
+_FAR_OUTSIDE = (3.0, 5.0)  # where something may be left of a wash
 _OUTSIDE = (1.2, 3.0)  # cells beyond paper's edge, and in from it: bands that tell how paint begins
-_INWARDS = (1.0, 2.0), (2.0, 3.2), (3.2, 5.0), (8.0, 12.0)
-_EVEN, _STEEP = 2.2, 3.2  # how much steeper than further in it gets deeper there, when it fades out and with an edge
-_PALE, _DEEP = 3.0, 5.0  # times the least depth of paint that its rim has, with the same
-_DEPTHS = (5.0, 8.0), (8.0, 12.0), (12.0, 18.0), (18.0, 26.0)  # twice as large cells in from paper
+_INWARDS = (2.0, 3.2), (3.2, 5.0), (5.0, 8.0), (8.0, 12.0), (12.0, 18.0)
+# Share of what it has risen to some cells further in that paint gets deeper by over about five cells at its rim, with an edge
+# and when it fades out; what such a rise over more cells counts.
+_EDGED, _EVEN, _LONGER = 0.6, 0.45, 0.8
+_PALE, _DEEP = 4.0, 7.0  # times what paper lacks beyond it that the rim lacks, when paint fades out and with an edge
+_OF_PAPER = 0.6  # share of the least depth that paper beyond a rim lacks at least
+# Twice as large cells from a place within which its wash may get deeper, and in how many directions; what is left to count
+# of that depth at the farthest; how alike in hue that is at least, and from when fully.
+_REACH, _WAYS, _FARTHEST, _ALIKE = (4.0, 8.0, 13.0, 19.0, 26.0, 34.0), 12, 0.65, (0.90, 0.96)
+_BETWEEN = 2.0  # cells (sigma) between what lies at a rim with an edge and at a soft one
+_HUED = 3.0  # times the least depth of paint that tells its hue
 # Of a veil's depth, at least, that is left on paper further out; and times the least depth that a veil has at most.
 _LEFT, _VEIL = 0.45, 1.8
-_RISES = 1.07  # times a band's depth from which the wash still gets deeper
-_DEEPER = 1.3, 1.7  # times its rim's depth that a wash has further in, when it has an edge and when it fades out
 _ALONG, _FAR_ALONG = 15, 35  # cells along paper's edge that are told together: its depth, and how it begins
 _CALM = 1.5  # cells (sigma) over which depth is told
 _BAYS = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))  # light spots at its rim
-_LEVELS = 8  # of depth that light spots in a wash are told at
+_LEVELS = 16  # of depth that light spots in a wash are told at
 _BEGIN, _FULL = 1.6, 0.85  # the least depth times this, and the share of the wash's, between which coverage rises
 _OVER = 10.0  # cells beyond its rim where something may be left of a wash
-_LEAST = 0.004  # of depth between none and full coverage
+_BODY = 0.1  # depth that a wash has at least where it covers all: a haze covers little
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,93 +50,110 @@ class Rims:
     veil: Plane
 
 
-def find_fading(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> Plane:
+def find_fading(
+    missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims, evened: Plane | None = None
+) -> Plane:
     """How much each place may cover where paint fades out, 0..1, (h, w) float32: 1 everywhere but towards paper that a wash
     runs out on.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, ``paint`` (h, w) 1 where paint is, 0 on
-    paper, ``least`` the difference that is surely paint; ``rims`` as :func:`read_rims` tells. With an edge a wash is deep
-    from its rim on; what fades has hardly the least there. Light spots in it do not count: what lies between is as deep as
-    around them.
+    paper, ``least`` the difference that is surely paint; ``rims`` as :func:`read_rims` tells; ``evened`` (h, w, C)
+    linear, paper 1, tells one wash from another by its hue. With an edge a wash is deep from its rim on; what fades has
+    hardly the least there. Light spots in it do not count: what lies between is as deep as around them.
     """
     h, w = missing.shape
     if not rims.soft.any():
         return np.ones((h, w), np.float32)
     size = (-(-w // 2), -(-h // 2))  # what fades does so over many cells
-    soft, rim, depth = (
-        np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA)) for plane in (rims.soft, rims.deep, missing)
-    )
+    soft, depth = (cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane in (rims.soft, missing))
     bare = cv2.resize(paint, size, interpolation=cv2.INTER_AREA) == 0
     away, edge = nearest_of(bare)
     depth = np.asarray(cv2.GaussianBlur(depth, (0, 0), _CALM))
-    full, told = _full_depth(depth, away, edge, rim)
-    deeper = (full / np.maximum(rim, least) - _DEEPER[0]) / (_DEEPER[1] - _DEEPER[0])
-    soft = _along([np.asarray(soft * np.clip(deeper, 0, 1), np.float32)], told)[0]
+    full = _full_depth(missing, least, evened, size)
     filled = cv2.morphologyEx(depth, cv2.MORPH_CLOSE, _BAYS)
-    reach = _DEPTHS[-1][1]
+    reach = _REACH[-1]
     near = np.flatnonzero((away > 0) & (away < reach))
-    at, none = edge.ravel()[near], _BEGIN * least
-    share = np.where(bare, 0, 1).astype(np.float32)
-    whole = np.maximum(_FULL * full.ravel()[at] - none, _LEAST)
-    share.ravel()[near] = np.clip((filled.ravel()[near] - none) / whole, 0, 1)
-    share = _without_pores(share, bare)
-    lacks = soft.ravel()[at] * (1 - share.ravel()[near])
-    out = np.ones(bare.shape, np.float32)
-    out.ravel()[near] = 1 - lacks * np.clip((reach - away.ravel()[near]) / (0.25 * reach), 0, 1)
+    none = _BEGIN * least
+    whole = np.maximum(_FULL * np.maximum(full.ravel()[near], _BODY) - none, none)
+    share = np.where(bare, 1 - soft, 1).astype(np.float32)
+    lets = np.clip((reach - away.ravel()[near]) / (0.25 * reach), 0, 1)
+    lets *= cv2.GaussianBlur(soft.ravel()[edge], (0, 0), _BETWEEN).ravel()[near]
+    share.ravel()[near] = 1 - lets * (1 - np.clip((filled.ravel()[near] - none) / whole, 0, 1))
+    out = _let_in(share, bare)
     beyond, beside = nearest_of(~bare)
     out = np.where(bare & (beyond <= _OVER), out.ravel()[beside], out)  # what is left of a wash on paper goes with it
+    out = np.where(bare & (beyond > _OVER), 1, out)
     out = cv2.GaussianBlur(out, (0, 0), _CALM)
     return np.asarray(cv2.resize(out, (2 * size[0], 2 * size[1]), interpolation=cv2.INTER_LINEAR)[:h, :w])
 
 
-def _full_depth(depth: Plane, away: Plane, edge: Places, rim: Plane) -> tuple[Plane, NDArray[np.bool_]]:
-    """How deep the wash at each place of paper's edge gets further in, as far as it keeps rising; and where that, and its
-    ``rim``, is known."""
-    full = _mean_in(_DEPTHS[0], depth, away, edge)
-    rises = told = (full > 0) & (rim > 0)
-    for band in _DEPTHS[1:]:
-        deeper = _mean_in(band, depth, away, edge)
-        rises = rises & (deeper > _RISES * full)
-        full = np.where(rises, deeper, full)
-    return np.maximum(full, _along([full], told)[0]), told  # one wash is about as deep along all of its rim
+def _full_depth(missing: Plane, least: float, evened: Plane | None, size: tuple[int, int]) -> Plane:
+    """How deep the wash that each place belongs to gets around it, for the rest as in :func:`find_fading`; of ``size``
+    (w, h), half of the planes'. What has another hue is another wash."""
+    few = (-(-size[0] // 2), -(-size[1] // 2))
+    depth = cv2.GaussianBlur(cv2.resize(missing, few, interpolation=cv2.INTER_AREA), (0, 0), _CALM)
+    hue = np.ones((*depth.shape, 1), np.float32)
+    if evened is not None and evened.shape[2] == 3:
+        light = cv2.resize(evened, few, interpolation=cv2.INTER_AREA)
+        density = -np.log(np.clip(cv2.GaussianBlur(light, (0, 0), 1), 0.01, 1))
+        hue = density / np.maximum(np.linalg.norm(density, axis=2, keepdims=True), 1e-6)
+        _, told = nearest_of(depth > _HUED * least)
+        hue = hue.reshape(-1, 3)[told]
+    h, w = depth.shape
+    y, x = np.mgrid[:h, :w]
+    square = depth * depth
+    full, weight = square * depth, square.copy()
+    for reach in _REACH:
+        fades = 1 - (1 - _FARTHEST) * reach / _REACH[-1]
+        for turn in np.arange(_WAYS) * (2 * np.pi / _WAYS):
+            dy, dx = round(reach / 2 * float(np.sin(turn))), round(reach / 2 * float(np.cos(turn)))
+            at = (np.clip(y + dy, 0, h - 1), np.clip(x + dx, 0, w - 1))
+            alike = (np.einsum("ijk,ijk->ij", hue, hue[at]) - _ALIKE[0]) / (_ALIKE[1] - _ALIKE[0])
+            there = fades * square[at] * np.clip(alike, 0, 1)
+            full, weight = full + there * depth[at], weight + there
+    full = cv2.GaussianBlur(np.asarray(full / np.maximum(weight, 1e-6), np.float32), (0, 0), _CALM)
+    return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_LINEAR))
 
 
-def _without_pores(share: Plane, bare: NDArray[np.bool_]) -> Plane:
-    """Where a wash lets through less in steps from paper on; a light spot within it is as deep as what lies around."""
-    out = share
+def _let_in(share: Plane, bare: NDArray[np.bool_]) -> Plane:
+    """``share`` (h, w) 0..1 as it is reached from ``bare`` paper: of all ways there the one whose highest share is least. A
+    light spot within a wash is as deep as what lies around it, and nothing fades behind an edge."""
+    out = np.zeros(share.shape, np.float32)
     for level in np.linspace(0, 1, _LEVELS + 1)[1:]:
-        count, spots = cv2.connectedComponents((share < level).astype(np.uint8), connectivity=4)
+        lower = share < level
+        count, pools = cv2.connectedComponents(lower.astype(np.uint8), connectivity=4)
         open_ = np.zeros(count, bool)
-        open_[spots[bare]] = True
-        open_[0] = True
-        out = np.where(open_[spots], out, np.maximum(out, np.float32(level)))
-    return out
+        open_[pools[bare & lower]] = True
+        open_[0] = False
+        reached = open_[pools]
+        out = np.where(reached, out, np.maximum(out, np.float32(level)))
+    return np.where(share > out - 1 / _LEVELS, np.minimum(share, out), out)
 
 
 def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
-    """Rims of ``paint``, for the rest as in :func:`find_fading`: paint fades out where it gets deeper as evenly as it does
-    further in, and not all at once."""
+    """Rims of ``paint``, for the rest as in :func:`find_fading`: with an edge paint is within a few cells as deep as it is
+    beside them, however much deeper further in; what fades out gets there by and by."""
     bare = paint == 0
     away, edge = nearest_of(bare)
     if not np.isfinite(away).all():
         return Rims(np.zeros(missing.shape, np.float32), missing, np.zeros(missing.shape, np.float32))
     beyond, last = nearest_of(~bare)
     at_rim = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
-    outside, *inwards = (
+    outside, rim, *inwards = (
         _mean_in(band, missing, gap, place, _FAR_ALONG, at_rim)
         for band, gap, place in ((_OUTSIDE, beyond, last), *((band, away, edge) for band in _INWARDS))
     )
-    profile = [outside, *inwards]
-    at = [-sum(_OUTSIDE) / 2, *(sum(band) / 2 for band in _INWARDS)]
-    *slopes, goes_on = ((profile[i + 1] - profile[i]) / (at[i + 1] - at[i]) for i in range(len(_INWARDS)))
-    steepest = np.max(slopes, axis=0) / np.maximum(goes_on, 1e-6)
+    # What it has risen to some cells after each step; of a narrow wisp, as far in as it goes.
+    after = [rim]
+    for depth in inwards:
+        after.append(np.where(depth > 0, depth, after[-1]))
+    steps = ((rim - outside, 2, 1.0), (after[1] - outside, 3, _LONGER), (after[2] - rim, 4, 1.0))
+    steepest = np.max([share * step / np.maximum(after[at], 1e-6) for step, at, share in steps], axis=0)
     left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG, at_rim) / least
-    runs_on = 1 + np.clip((left - _NOTHING) / (_SOME - _NOTHING), 0, 1)
-    deep = inwards[1]
-    soft = np.clip((_STEEP - steepest / runs_on) / (_STEEP - _EVEN), 0, 1)
-    soft *= np.clip((_DEEP - deep / least) / (_DEEP - _PALE), 0, 1)
-    known = (deep > 0) & (inwards[-1] > 0)
-    veil = (left > _LEFT * deep / least) & (deep < _VEIL * least) & (deep > 0)
+    soft = np.clip((_EDGED - steepest) / (_EDGED - _EVEN), 0, 1)
+    soft *= np.clip((_DEEP - rim / np.maximum(outside, _OF_PAPER * least)) / (_DEEP - _PALE), 0, 1)
+    known = (rim > 0) & (inwards[0] > 0)
+    veil = (left > _LEFT * rim / least) & (rim < _VEIL * least) & (rim > 0)
     told = np.zeros(bare.shape, bool)
     told.ravel()[at_rim] = known
 
@@ -140,7 +162,7 @@ def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
         out.ravel()[at_rim] = values
         return out
 
-    return Rims(*_along([plane_of(soft), plane_of(deep), plane_of(veil & known)], told))
+    return Rims(*_along([plane_of(soft), plane_of(rim), plane_of(veil & known)], told))
 
 
 def without_veils(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> NDArray[np.uint8]:

@@ -50,14 +50,17 @@ _BOX13 = np.ones((13, 13), np.uint8)
 _BOX17 = np.ones((17, 17), np.uint8)
 
 
-def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | None = None) -> Plane:
+def find_inside(
+    missing: Plane, floor: float, light: Plane, lighter: Plane | None = None, evened: Plane | None = None
+) -> Plane:
     """How surely each place lies inside paint, away from its rim, how surely within reach of such a place, and how much it
     may cover where paint fades out: 0..1, (h, w, 3) float32.
 
     ``missing`` (h, w) encoded lightness that the darkest channel lacks to paper, reduced sheet, below 0 where that is
     lighter; ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated;
     ``lighter`` (h, w) by how much the lightest channel is lighter than paper, encoded: beside strong colours a lossy file
-    makes paper unquiet, which shows on that side of its tone as well, where no paint lies. Areas that paint encloses count
+    makes paper unquiet, which shows on that side of its tone as well, where no paint lies; ``evened`` (h, w, C) linear, paper 1,
+    tells washes by their hue. Areas that paint encloses count
     when their mean differs from paper at all, which shows far below the noise of single pixels, when it is clearly lighter,
     as white paint's on toned paper, or when what was taken for paper in them has another colour than outside.
     """
@@ -90,13 +93,15 @@ def find_inside(missing: Plane, floor: float, light: Plane, lighter: Plane | Non
         held |= _mean_along(rims.soft, 1 - paint, labels, count) > _SOFT
         held[0] = False
         held &= ~outside
-        paint = np.maximum(paint, held[labels].astype(np.uint8))
+        if held.any():
+            paint = np.maximum(paint, held[labels].astype(np.uint8))
+            rims = read_rims(missing, paint, least) if rims.soft.any() else rims
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
     inner = cv2.erode(paint, _BOX9)
     alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
-    fading = find_fading(missing, paint, least, rims)
+    fading = find_fading(missing, paint, least, rims, evened)
     return np.asarray(np.dstack([core, near.astype(np.float32), fading]), np.float32)
 
 

@@ -204,7 +204,7 @@ def _inside(
     missing = 1 - encoded_of(to_codes(lowest(reduced)))
     lighter = None if light_marks else encoded_of(to_codes(highest(reduced))) - 1
     at_cells = sample_grid(light, cell_px, 0, 0, reduced.shape[1], reduced.shape[0], level)
-    return np.rint(find_inside(missing, 0.5 * floor, at_cells, lighter) * 255).astype(np.uint8)
+    return np.rint(find_inside(missing, 0.5 * floor, at_cells, lighter, reduced) * 255).astype(np.uint8)
 
 
 def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> InkColour:
