@@ -25,16 +25,16 @@ from woad.core.spotting.judge import features, second_look
 from woad.core.spotting.pieces import Pieces
 from woad.core.units import mm_to_px
 
-FIT_SEEDS, TREES = range(5001, 5017), Path("src/woad/core/spotting/trees.npz")
-TIDY_SEEDS = range(5101, 5107)  # sheets with hardly any dirt: what one learns from others need not hold for them
-DOTTED_SEEDS = range(5201, 5206)  # sheets that are nothing but dots
-STREWN_SEEDS = range(5301, 5309)  # sheets whose only small marks are dots far apart, as dust lies
-LEAN = 1.25  # by which the odds of dirt are leant back at the end: both judgements together hold too much for a mark
+FIT_SEEDS, TREES = (*range(5001, 5017), *range(5051, 5087)), Path("src/woad/core/spotting/trees.npz")
+TIDY_SEEDS = range(5101, 5116)  # sheets with hardly any dirt: what one learns from others need not hold for them
+DOTTED_SEEDS = range(5201, 5215)  # sheets that are nothing but dots
+STREWN_SEEDS = range(5301, 5327)  # sheets whose only small marks are dots far apart, as dust lies
 # As so many sheets count: nothing but its make tells a dot strewn alone from a dark speck of dust, and dust may stay.
 COUNTS: dict[Kind, float] = {"strewn": 6.0, "grimy": 0.35}
 # Sheets without small marks, whose dust has nothing to be compared with, by ppi.
 PLAIN_SEEDS = {300: range(5351, 5361), 200: range(5361, 5365)}
-OTHER_PPI = {200: range(5401, 5406), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
+OTHER_PPI = {200: range(5401, 5412), 600: range(5501, 5504)}  # a speck's rim is not the same at every resolution
+STREWN_OTHER_PPI = {200: range(5401, 5405), 600: range(5501, 5503)}
 SPATTERED_SEEDS = range(5029, 5051)  # more of what has few small marks, and those like dust
 # Dirt of every size, long curled hairs, curled thin strokes.
 GRIMY_SEEDS = {300: range(5601, 5615), 200: range(5615, 5625)}
@@ -122,7 +122,7 @@ def jobs_to_fit() -> list[tuple[str, int, Kind, int]]:
         jobs += [(m, s, kind, ppi) for ppi, seeds in of_ppi.items() for m in ALL for s in seeds]
     for ppi, seeds in OTHER_PPI.items():
         jobs += [(m, s, "usual", ppi) for m in ALL for s in seeds]
-        jobs += [(m, s, "strewn", ppi) for m in DOTTED for s in seeds[:-1]]
+        jobs += [(m, s, "strewn", ppi) for m in DOTTED for s in STREWN_OTHER_PPI[ppi]]
     return jobs
 
 
@@ -175,7 +175,6 @@ def fit_on(rows: list[Row]) -> None:
     data: dict[str, NDArray[np.generic] | float] = {}
     for name, columns in (("first", x), ("second", second)):
         data |= _trees(name, _fitted(columns[known], y[known], weight[known]))
-    data["second"] = float(data["second"]) + float(np.log(LEAN))  # type: ignore[arg-type]
     np.savez_compressed(TREES, **data)  # type: ignore[arg-type]
     print(f"{known.sum()} pieces of {len(rows)} sheets; {TREES.stat().st_size / 1000:.0f} kB of trees")
 
