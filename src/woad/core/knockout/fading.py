@@ -3,7 +3,8 @@ out as a white patch with a rim of its own."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -20,7 +21,7 @@ _OUTSIDE = (1.2, 3.0)  # cells beyond paper's edge, and in from it: bands that t
 _INWARDS = (2.0, 3.2), (3.2, 5.0), (5.0, 8.0), (8.0, 12.0), (12.0, 18.0)
 # Share of what it has risen to some cells further in that paint gets deeper by over about five cells at its rim, with an edge
 # and when it fades out; what such a rise over more cells counts.
-_EDGED, _EVEN, _LONGER = 0.6, 0.45, 0.8
+_EDGED, _EVEN, _LONGER = 0.64, 0.5, 0.8
 _PALE, _DEEP = 4.0, 7.0  # times what paper lacks beyond it that the rim lacks, when paint fades out and with an edge
 _OF_PAPER = 0.6  # share of the least depth that paper beyond a rim lacks at least
 # Twice as large cells from a place within which its wash may get deeper, and in how many directions; what is left to count
@@ -31,23 +32,37 @@ _HUED = 3.0  # times the least depth of paint that tells its hue
 # Of a veil's depth, at least, that is left on paper further out; and times the least depth that a veil has at most.
 _LEFT, _VEIL = 0.45, 1.8
 _ALONG, _FAR_ALONG = 15, 35  # cells along paper's edge that are told together: its depth, and how it begins
+# Cells along it that a rim is surely soft for, and how soft it is on them when that is chance and when it is not.
+_STRETCH, _FEW, _MANY = 40, 0.2, 0.45
 _CALM = 1.5  # cells (sigma) over which depth is told
 _BAYS = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))  # light spots at its rim
 _LEVELS = 16  # of depth that light spots in a wash are told at
-_BEGIN, _FULL = 1.6, 0.85  # the least depth times this, and the share of the wash's, between which coverage rises
+_BEGIN, _FULL = 1.6, 0.95  # the least depth times this, and the share of the wash's, between which coverage rises
 _OVER = 10.0  # cells beyond its rim where something may be left of a wash
+_WHOLE = 0.9  # coverage from which it is whole
 _BODY = 0.1  # depth that a wash has at least where it covers all: a haze covers little
 
 
 @dataclass(frozen=True, eq=False)
 class Rims:
-    """Paint's rims, told at each place of paper's edge and some cells around it, (h, w) float32: how surely paint fades out
-    there, ``soft`` 0..1; how ``deep`` it is; and how surely it is a ``veil``, 0..1: hardly deeper than what is left on paper
-    further out, as where the light was read a little wrong."""
+    """Paint's rims, (h, w): where one is ``told``, bool, whether paint ``fades`` out there by itself, and at each place of
+    paper's edge and some cells around it how surely it is a ``veil``, hardly deeper than what is left on paper further out,
+    as where the light was read a little wrong. 0..1, float32."""
 
-    soft: Plane
-    deep: Plane
+    told: NDArray[np.bool_]
+    fades: Plane
     veil: Plane
+
+    @cached_property
+    def soft(self) -> Plane:
+        """How surely paint fades out at each place of paper's edge and some cells around it, 0..1, (h, w) float32: a short
+        stretch of a rim that has an edge before and behind it has one, too."""
+        lone = np.clip((_along(self.fades, self.told, _STRETCH) - _FEW) / (_MANY - _FEW), 0, 1)
+        return np.asarray(_along(self.fades, self.told, _ALONG) * lone)
+
+    def without(self, paint: NDArray[np.uint8]) -> Rims:
+        """The same where more is ``paint`` than was, whose rims go."""
+        return replace(self, told=self.told & (paint == 0))
 
 
 def find_fading(
@@ -79,7 +94,7 @@ def find_fading(
     lets = np.clip((reach - away.ravel()[near]) / (0.25 * reach), 0, 1)
     lets *= cv2.GaussianBlur(soft.ravel()[edge], (0, 0), _BETWEEN).ravel()[near]
     share.ravel()[near] = 1 - lets * (1 - np.clip((filled.ravel()[near] - none) / whole, 0, 1))
-    out = _let_in(share, bare)
+    out = np.minimum(_let_in(share, bare) / _WHOLE, 1)  # paint's own unevenness is no fading
     beyond, beside = nearest_of(~bare)
     out = np.where(bare & (beyond <= _OVER), out.ravel()[beside], out)  # what is left of a wash on paper goes with it
     out = np.where(bare & (beyond > _OVER), 1, out)
@@ -100,18 +115,22 @@ def _full_depth(missing: Plane, least: float, evened: Plane | None, size: tuple[
         _, told = nearest_of(depth > _HUED * least)
         hue = hue.reshape(-1, 3)[told]
     h, w = depth.shape
-    y, x = np.mgrid[:h, :w]
-    square = depth * depth
-    full, weight = square * depth, square.copy()
+    most = round(_REACH[-1] / 2)
+    padded = [
+        cv2.copyMakeBorder(np.ascontiguousarray(plane), most, most, most, most, cv2.BORDER_REPLICATE)
+        for plane in (depth, *np.moveaxis(hue, 2, 0))
+    ]
+    full, weight = depth**3, depth**2
     for reach in _REACH:
-        fades = 1 - (1 - _FARTHEST) * reach / _REACH[-1]
+        fades = np.float32(1 - (1 - _FARTHEST) * reach / _REACH[-1])
         for turn in np.arange(_WAYS) * (2 * np.pi / _WAYS):
-            dy, dx = round(reach / 2 * float(np.sin(turn))), round(reach / 2 * float(np.cos(turn)))
-            at = (np.clip(y + dy, 0, h - 1), np.clip(x + dx, 0, w - 1))
-            alike = (np.einsum("ijk,ijk->ij", hue, hue[at]) - _ALIKE[0]) / (_ALIKE[1] - _ALIKE[0])
-            there = fades * square[at] * np.clip(alike, 0, 1)
-            full, weight = full + there * depth[at], weight + there
-    full = cv2.GaussianBlur(np.asarray(full / np.maximum(weight, 1e-6), np.float32), (0, 0), _CALM)
+            dy, dx = most + round(reach / 2 * float(np.sin(turn))), most + round(reach / 2 * float(np.cos(turn)))
+            deep, *hues = (plane[dy : dy + h, dx : dx + w] for plane in padded)
+            alike = sum(own * other for own, other in zip(np.moveaxis(hue, 2, 0), hues, strict=True))
+            there = fades * np.clip((alike - _ALIKE[0]) / (_ALIKE[1] - _ALIKE[0]), 0, 1) * deep * deep
+            full += there * deep
+            weight += there
+    full = cv2.GaussianBlur(full / np.maximum(weight, 1e-6), (0, 0), _CALM)
     return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_LINEAR))
 
 
@@ -136,7 +155,8 @@ def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
     bare = paint == 0
     away, edge = nearest_of(bare)
     if not np.isfinite(away).all():
-        return Rims(np.zeros(missing.shape, np.float32), missing, np.zeros(missing.shape, np.float32))
+        none = np.zeros(missing.shape, np.float32)
+        return Rims(none > 0, none, none)
     beyond, last = nearest_of(~bare)
     at_rim = np.flatnonzero(bare & (cv2.dilate(paint, np.ones((3, 3), np.uint8)) > 0))
     outside, rim, *inwards = (
@@ -147,7 +167,7 @@ def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
     after = [rim]
     for depth in inwards:
         after.append(np.where(depth > 0, depth, after[-1]))
-    steps = ((rim - outside, 2, 1.0), (after[1] - outside, 3, _LONGER), (after[2] - rim, 4, 1.0))
+    steps = ((rim - outside, 2, 1.0), (after[1] - outside, 2, _LONGER), (after[2] - rim, 4, 1.0))
     steepest = np.max([share * step / np.maximum(after[at], 1e-6) for step, at, share in steps], axis=0)
     left = _mean_in(_FAR_OUTSIDE, missing, beyond, last, _FAR_ALONG, at_rim) / least
     soft = np.clip((_EDGED - steepest) / (_EDGED - _EVEN), 0, 1)
@@ -162,7 +182,7 @@ def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
         out.ravel()[at_rim] = values
         return out
 
-    return Rims(*_along([plane_of(soft), plane_of(rim), plane_of(veil & known)], told))
+    return Rims(told, plane_of(soft * known), _along(plane_of(veil & known), told, _ALONG))
 
 
 def without_veils(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> NDArray[np.uint8]:
@@ -174,30 +194,23 @@ def without_veils(missing: Plane, paint: NDArray[np.uint8], least: float, rims: 
     return np.asarray(np.where(pale & (rims.veil.ravel()[edge] > 0.5), 0, paint), np.uint8)
 
 
-def _mean_in(
-    band: tuple[float, float],
-    depth: Plane,
-    away: Plane,
-    edge: Places,
-    along: int = _ALONG,
-    asked: Places | None = None,
-) -> Plane:
-    """Mean depth of what lies that far ``away`` from each place of paper's ``edge``, along some cells of it; 0 where there
-    is nothing. Of places that are ``asked`` for (n,), (n,)."""
+def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places, along: int, asked: Places) -> Plane:
+    """Mean depth of what lies that far ``away`` from each place of paper's ``edge`` that is ``asked`` for (n,), ``along`` some
+    cells of it, (n,); 0 where there is nothing."""
     at = np.flatnonzero((away >= band[0]) & (away < band[1]))
     place, own = edge.ravel()[at], depth.ravel()[at].astype(np.float64)
     total, many = (
-        cv2.blur(one.astype(np.float32).reshape(depth.shape), (along, along))
+        cv2.blur(one.astype(np.float32).reshape(depth.shape), (along, along)).take(asked)
         for one in (np.bincount(place, own, depth.size), np.bincount(place, minlength=depth.size))
     )
-    if asked is not None:
-        total, many = total.take(asked), many.take(asked)
     return np.asarray(np.where(many > 1e-6, total / np.maximum(many, 1e-6), 0), np.float32)
 
 
-def _along(planes: list[Plane], told: NDArray[np.bool_]) -> list[Plane]:
-    """Means of planes over some cells, of those that are ``told``; 0 where there is none."""
+def _along(plane: Plane, told: NDArray[np.bool_], cells: float) -> Plane:
+    """Mean of a plane over some cells, of those that are ``told``; 0 where there is none."""
+    if not plane.any():
+        return plane
     some = told.astype(np.float32)
-    weight = wide_blur(some, _ALONG / 2)
+    weight = wide_blur(some, cells / 2)
     share = np.where(weight > 1e-3, 1 / np.maximum(weight, np.float32(1e-3)), 0).astype(np.float32)
-    return [wide_blur(plane * some, _ALONG / 2) * share for plane in planes]
+    return np.asarray(wide_blur(plane * some, cells / 2) * share)

@@ -95,7 +95,7 @@ def find_inside(
         held &= ~outside
         if held.any():
             paint = np.maximum(paint, held[labels].astype(np.uint8))
-            rims = read_rims(missing, paint, least) if rims.soft.any() else rims
+            rims = rims.without(paint)
     # Beside deep paint the rim is its blur, too, and wide; pale paint by itself begins right within its edge.
     inner = cv2.erode(paint, _BOX9)
     alone = _half_as_deep(missing, paint, inner) & (1 - cv2.dilate(deep, _BOX13))
