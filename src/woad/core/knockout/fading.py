@@ -84,7 +84,7 @@ def find_fading(
     bare = cv2.resize(paint, size, interpolation=cv2.INTER_AREA) == 0
     away, edge = nearest_of(bare)
     depth = np.asarray(cv2.GaussianBlur(depth, (0, 0), _CALM))
-    full = _full_depth(missing, least, evened, size)
+    full = _full_depth(depth, least, evened)
     filled = cv2.morphologyEx(depth, cv2.MORPH_CLOSE, _BAYS)
     reach = _REACH[-1]
     near = np.flatnonzero((away > 0) & (away < reach))
@@ -96,17 +96,18 @@ def find_fading(
     share.ravel()[near] = 1 - lets * (1 - np.clip((filled.ravel()[near] - none) / whole, 0, 1))
     out = np.minimum(_let_in(share, bare) / _WHOLE, 1)  # paint's own unevenness is no fading
     beyond, beside = nearest_of(~bare)
-    out = np.where(bare & (beyond <= _OVER), out.ravel()[beside], out)  # what is left of a wash on paper goes with it
-    out = np.where(bare & (beyond > _OVER), 1, out)
+    # What is left of a wash on paper goes with it.
+    out = np.where(bare, np.where(beyond <= _OVER, out.ravel()[beside], 1), out)
     out = cv2.GaussianBlur(out, (0, 0), _CALM)
     return np.asarray(cv2.resize(out, (2 * size[0], 2 * size[1]), interpolation=cv2.INTER_LINEAR)[:h, :w])
 
 
-def _full_depth(missing: Plane, least: float, evened: Plane | None, size: tuple[int, int]) -> Plane:
-    """How deep the wash that each place belongs to gets around it, for the rest as in :func:`find_fading`; of ``size``
-    (w, h), half of the planes'. What has another hue is another wash."""
+def _full_depth(half: Plane, least: float, evened: Plane | None) -> Plane:
+    """How deep the wash that each place belongs to gets around it, for the rest as in :func:`find_fading`: mean of the depths
+    around, each of them counting by its square. ``half`` (h, w) depth. What has another hue is another wash."""
+    size = half.shape[::-1]
     few = (-(-size[0] // 2), -(-size[1] // 2))
-    depth = cv2.GaussianBlur(cv2.resize(missing, few, interpolation=cv2.INTER_AREA), (0, 0), _CALM)
+    depth = np.asarray(cv2.resize(half, few, interpolation=cv2.INTER_AREA))
     hue = np.ones((*depth.shape, 1), np.float32)
     if evened is not None and evened.shape[2] == 3:
         light = cv2.resize(evened, few, interpolation=cv2.INTER_AREA)
@@ -136,7 +137,8 @@ def _full_depth(missing: Plane, least: float, evened: Plane | None, size: tuple[
 
 def _let_in(share: Plane, bare: NDArray[np.bool_]) -> Plane:
     """``share`` (h, w) 0..1 as it is reached from ``bare`` paper: of all ways there the one whose highest share is least. A
-    light spot within a wash is as deep as what lies around it, and nothing fades behind an edge."""
+    light spot within a wash is as deep as what lies around it, and nothing fades behind an edge. (Reconstruction by erosion:
+    Vincent, *Morphological grayscale reconstruction*, 1993, at some levels.)"""
     out = np.zeros(share.shape, np.float32)
     for level in np.linspace(0, 1, _LEVELS + 1)[1:]:
         lower = share < level

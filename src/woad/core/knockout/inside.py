@@ -60,9 +60,9 @@ def find_inside(
     lighter; ``floor`` what paper's noise does not reach there; ``light`` (h, w, C) paper's tone as it was estimated;
     ``lighter`` (h, w) by how much the lightest channel is lighter than paper, encoded: beside strong colours a lossy file
     makes paper unquiet, which shows on that side of its tone as well, where no paint lies; ``evened`` (h, w, C) linear, paper 1,
-    tells washes by their hue. Areas that paint encloses count
-    when their mean differs from paper at all, which shows far below the noise of single pixels, when it is clearly lighter,
-    as white paint's on toned paper, or when what was taken for paper in them has another colour than outside.
+    tells washes by their hue. Areas that paint encloses count when their mean differs from paper at all, which shows far
+    below the noise of single pixels, when it is clearly lighter, as white paint's on toned paper, or when what was taken for
+    paper in them has another colour than outside.
     """
     above, missing = np.maximum(-missing, 0), np.maximum(missing, 0)
     deep = (missing > _DEEP).astype(np.uint8)
