@@ -8,11 +8,13 @@ from pathlib import Path
 import pytest
 
 from captures import image_file, pdf_of, tilted
+from woad.app.watch import LOOK_MS
 
 
 @pytest.fixture
-def inbox(window, tmp_path: Path):  # type: ignore[no-untyped-def]
-    """A watched folder with one old picture in it."""
+def inbox(window, tmp_path: Path, monkeypatch):  # type: ignore[no-untyped-def]
+    """A watched folder with one old picture in it, looked at three times as often as usual."""
+    monkeypatch.setattr("woad.app.watch.LOOK_MS", LOOK_MS // 3)
     folder = tmp_path / "inbox"
     folder.mkdir()
     (folder / "old.png").write_bytes(image_file(tilted(0.0)))
@@ -34,14 +36,14 @@ def test_a_file_that_grows_slowly_is_taken_in_once_it_is_whole(window, qtbot, se
         for i in range(2):
             file.write(data[i * part : (i + 1) * part])
             file.flush()
-            qtbot.wait(300)
-        qtbot.wait(1200)
+            qtbot.wait(100)
+        qtbot.wait(400)
         assert names(window) == []
         file.write(data[2 * part :])
     (inbox / "notes.txt").write_text("no picture")
     qtbot.waitUntil(lambda: names(window) == ["new.png"], timeout=10_000)
     settle(window)
-    qtbot.wait(900)
+    qtbot.wait(300)
     assert names(window) == ["new.png"]
     assert window.session.entry.state == "ready"
 
@@ -50,7 +52,7 @@ def test_a_file_moved_in_whole_is_taken_in(window, qtbot, settle, inbox: Path, t
     """As browsers and phones do it: written elsewhere or under another name, then renamed."""
     part = inbox / "scan.jpg.part"
     part.write_bytes(image_file(tilted(0.0)))
-    qtbot.wait(600)
+    qtbot.wait(200)
     assert names(window) == []
     part.rename(inbox / "scan.png")
     qtbot.waitUntil(lambda: names(window) == ["scan.png"], timeout=10_000)
@@ -91,7 +93,7 @@ def test_watching_stops_on_request(window, qtbot, inbox: Path) -> None:  # type:
     window.actions_["watch"].trigger()
     assert window.desk.watch.folder is None
     (inbox / "later.png").write_bytes(image_file(tilted(0.0)))
-    qtbot.wait(1200)
+    qtbot.wait(400)
     assert names(window) == []
 
 

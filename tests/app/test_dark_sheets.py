@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
@@ -55,6 +56,7 @@ def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tm
         assert session.backing == "dark"
 
 
+@pytest.mark.proof
 def test_white_is_the_lightest_paint_on_toned_paper_or_the_paper(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """Pink and white paint on brown paper are written in their own colours; *White: Paper* makes the pink what it is beside the
     brown, undo takes that back. On white paper nothing is offered."""

@@ -320,6 +320,7 @@ def test_paper_offers_the_border_and_says_what_a_hard_shadow_leaves(window, sett
     assert "hard edge" in panel.shadow.name.text()
 
 
+@pytest.mark.proof
 def test_printed_squares_are_gone_from_the_file_unless_they_are_kept(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is a print, says what it is, and Kept leaves it."""
     sheet = drawn_sheet(400, 480)

@@ -359,6 +359,7 @@ def test_watch_spots_stay_on_their_marks_when_the_sheet_is_turned(bench, settle)
     assert QPoint(0, 0) != first.toPoint()
 
 
+@pytest.mark.proof
 def test_tape_is_gone_from_the_file_unless_it_is_kept(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """The panel offers it only where there is tape; Kept brings it back into the written file."""
     w, h = 480, 640

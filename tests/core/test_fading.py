@@ -97,24 +97,22 @@ def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
 
 def test_on_black_a_wash_that_fades_over_a_few_millimetres_has_no_light_rim() -> None:
     """As light as a mixture of its colour and the ground, within a quarter; a pale wash with an edge that it touches is whole."""
-    y, x = np.mgrid[:900, :1200].astype(np.float32)
-    far = np.hypot(x - 380, y - 450) - 220 + 12 * smooth_noise((900, 1200), 40, np.random.default_rng(1))
+    y, x = np.mgrid[:600, :900].astype(np.float32)
+    far = np.hypot(x - 290, y - 300) - 170 + 12 * smooth_noise((600, 900), 40, np.random.default_rng(1))
     fades = 1 / (1 + np.exp(np.clip(far / 5, -50, 50)))
-    edged = (np.hypot(x - 760, y - 450) < 190).astype(np.float32)
+    edged = (np.hypot(x - 600, y - 300) < 160).astype(np.float32)
     washes = fades[..., None] * (0.6 * BLUE / PAPER - 1) + 0.35 * (edged * (1 - fades))[..., None] * (RED / PAPER - 1)
-    picture = cv2.GaussianBlur(PAPER * (1 + washes), (0, 0), 0.7) + np.random.default_rng(5).normal(
-        0, 1, (900, 1200, 1)
-    )
+    picture = cv2.GaussianBlur(PAPER * (1 + washes), (0, 0), 0.7) + np.random.default_rng(5).normal(0, 1, (600, 900, 1))
     scan = np.clip(picture, 0, 255).astype(np.uint8)
     docket = docket_for("watercolour")
     planes = render_whole(make_sheet(take_in("wash.png", png_bytes(scan)), build_pyramid(scan), docket), docket)
     assert planes.alpha is not None
     assert planes.rgb is not None
     on_black = (planes.rgb * (planes.alpha[..., None] / 255.0)).mean(axis=2)
-    rim = (fades > 0.05) & (fades < 0.6) & (x < 500)
+    rim = (fades > 0.05) & (fades < 0.6) & (x < 380)
     mixture = fades * float((255 * 0.6 * BLUE / PAPER).mean())
     assert (on_black - mixture)[rim].mean() < 30
-    assert planes.alpha[(np.hypot(x - 760, y - 450) < 184) & (x > 620)].min() > 230
+    assert planes.alpha[(np.hypot(x - 600, y - 300) < 154) & (x > 490)].min() > 230
 
 
 @pytest.mark.parametrize("shape", [(1, 1), (1, 40), (90, 121)])

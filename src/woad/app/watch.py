@@ -53,7 +53,6 @@ class FolderWatch(QObject):
         self._known: set[tuple[str, int, int]] = set()
         self._arriving: dict[Path, _Arriving] = {}
         self._timer = QTimer(self)
-        self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._look)
         self.seen.connect(self._seen)
 
@@ -95,7 +94,7 @@ class FolderWatch(QObject):
         path = Path(name)
         if path.parent == self.folder and is_image(path) and path not in self._arriving:
             self._arriving[path] = _Arriving(since=monotonic())
-            self._timer.start()
+            self._timer.start(LOOK_MS)
 
     def _look(self) -> None:
         """Take in what has stopped growing and is whole."""
