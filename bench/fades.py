@@ -8,13 +8,8 @@ from numpy.typing import NDArray
 
 from media import Flat
 from nine import LIGHTS, Recorded, captured
-from woad.core.docket.media import starting_docket
-from woad.core.formats.read import take_in
-from woad.core.raster.compositing import over
-from woad.core.raster.pyramid import build_pyramid
+from nine_rows import opened, woad
 from woad.core.raster.transfer import srgb_decode, srgb_encode
-from woad.core.render.sheet import make_sheet
-from woad.core.render.whole import render_whole
 from woad.core.units import mm_to_px
 from woad.demo.scanner import smooth_noise
 
@@ -46,23 +41,19 @@ def draw(rng: np.random.Generator) -> tuple[Plane, Plane, Plane]:
     return linear, np.asarray(1 - bare), edged
 
 
-def _cut(sheet: Recorded) -> dict[str, tuple[NDArray[np.uint8], NDArray[np.uint8]]]:
-    """Colours and alphas of Woad, and of plain ways that are given the true light: the least alpha that explains a pixel, the
-    lack of brightness, and all opaque that is darker than paper's noise."""
-    file = cv2.imencode(".png", sheet.encoded[..., ::-1])[1].tobytes()
-    docket = starting_docket("watercolour").with_setting("square.on", False).with_setting("scan.ppi", PPI)
-    planes = render_whole(make_sheet(take_in("fades.png", file), build_pyramid(sheet.encoded), docket), docket)
-    assert planes.rgb is not None and planes.alpha is not None
+def _cut(sheet: Recorded) -> dict[str, tuple[Plane, Plane]]:
+    """Colours and alphas, 0..1, of Woad and of plain ways that are given the true light: the least alpha that explains a
+    pixel, the lack of brightness, and all opaque that is darker than paper's noise."""
+    ours, _ = woad(sheet, opened(sheet, PPI))
     relative = srgb_decode(sheet.encoded.astype(np.float32) / 255) / sheet.field
-    white = np.rint(srgb_encode(np.clip(relative, 0, 1)) * 255).astype(np.uint8)
-    least = 255 - white.min(axis=2)
-    calm = cv2.GaussianBlur(least, (0, 0), 2)
-    unmixed = 255 - (255 - white.astype(np.float32)) * 255 / np.maximum(least, 1)[..., None]
+    white = srgb_encode(np.clip(relative, 0, 1)).astype(np.float32)
+    least = 1 - white.min(axis=2)
+    unmixed = np.clip(1 - (1 - white) / np.maximum(least, 1 / 255)[..., None], 0, 1)
     return {
-        "Woad": (planes.rgb, planes.alpha),
-        "least": (np.clip(unmixed, 0, 255).astype(np.uint8), least),
-        "brightness": (white, 255 - cv2.cvtColor(white, cv2.COLOR_RGB2GRAY)),
-        "opaque": (white, np.where(calm > 8, 255, 0).astype(np.uint8)),
+        "Woad": (ours.colour, ours.alpha),
+        "least": (unmixed, least),
+        "brightness": (white, 1 - cv2.cvtColor(white, cv2.COLOR_RGB2GRAY)),
+        "opaque": (white, np.where(cv2.GaussianBlur(least, (0, 0), 2) > 8 / 255, 1, 0).astype(np.float32)),
     }
 
 
@@ -86,13 +77,14 @@ def fades_row(first: int, seeds: int) -> list[str]:
             alpha = np.maximum(cover, 1 - encoded.min(axis=2))[..., None]  # no colour is darker than black
             for way, (rgb, own) in _cut(sheet).items():
                 for name, ground in GROUNDS.items():
-                    truth = 255 * (encoded - 1 + alpha) + (1 - alpha) * np.asarray(ground, np.float32)
-                    error = (over(rgb, own, ground).astype(np.float32) - truth)[fading]
+                    behind, a = np.asarray(ground, np.float32), own[..., None]
+                    truth = 255 * (encoded - 1 + alpha) + (1 - alpha) * behind
+                    error = (255 * rgb * a + (1 - a) * behind - truth)[fading]
                     off.setdefault((way, name), []).append(float(np.abs(error).mean()))
                     if name == "black":
                         lighter.setdefault(way, []).append(float(np.maximum(error.mean(axis=1), 0).mean()))
                 if way == "Woad":
-                    whole.append(float((own[edged > 0.985] >= _WHOLE * 255).mean()))
+                    whole.append(float((own[edged > 0.985] >= _WHOLE).mean()))
     ways = ("Woad", "least", "brightness", "opaque")
     misses = []
     for name in GROUNDS:

@@ -115,6 +115,19 @@ def test_on_black_a_wash_that_fades_over_a_few_millimetres_has_no_light_rim() ->
     assert planes.alpha[(np.hypot(x - 600, y - 300) < 154) & (x > 490)].min() > 230
 
 
+def test_a_filled_opening_lends_no_softness_to_the_outline_beside_it() -> None:
+    """A pale bar has an edge all around; where it thins out within, close to that edge, it is paint to the edge."""
+    y, x = np.mgrid[:240, :360].astype(np.float32)
+    missing = 0.05 * ((np.abs(x - 180) < 140) & (np.abs(y - 120) < 80)).astype(np.float32)
+    missing *= np.clip(np.hypot(x - 292, y - 120) / 30 - 0.4, 0, 1)
+    noise = np.random.default_rng(4).normal(0, 0.003, missing.shape)
+    seen = np.asarray(cv2.GaussianBlur(missing, (0, 0), 0.8) + noise, np.float32)
+    core, _, fading = np.moveaxis(find_inside(seen, 0.012, np.full((*seen.shape, 3), 0.8, np.float32)), 2, 0)
+    bar = (slice(60, 180), slice(60, 305))
+    assert core[bar].min() > 0.95
+    assert fading[bar].min() > 0.95
+
+
 @pytest.mark.parametrize("shape", [(1, 1), (1, 40), (90, 121)])
 def test_without_paper_or_without_paint_nothing_fades(shape: tuple[int, int]) -> None:
     """However small the sheet: there is no rim to tell."""

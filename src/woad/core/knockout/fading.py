@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.raster.means import wide_blur
+from woad.core.raster.means import wide_mean_of
 from woad.core.raster.nearest import nearest_of
 
 Plane = NDArray[np.float32]
@@ -57,8 +57,8 @@ class Rims:
     def soft(self) -> Plane:
         """How surely paint fades out at each place of paper's edge and some cells around it, 0..1, (h, w) float32: a short
         stretch of a rim that has an edge before and behind it has one, too."""
-        lone = np.clip((_along(self.fades, self.told, _STRETCH) - _FEW) / (_MANY - _FEW), 0, 1)
-        return np.asarray(_along(self.fades, self.told, _ALONG) * lone)
+        lone = np.clip((wide_mean_of(self.fades, self.told, _STRETCH / 2) - _FEW) / (_MANY - _FEW), 0, 1)
+        return np.asarray(wide_mean_of(self.fades, self.told, _ALONG / 2) * lone)
 
     def without(self, paint: NDArray[np.uint8]) -> Rims:
         """The same where more is ``paint`` than was, whose rims go."""
@@ -117,17 +117,15 @@ def _full_depth(half: Plane, least: float, evened: Plane | None) -> Plane:
         hue = hue.reshape(-1, 3)[told]
     h, w = depth.shape
     most = round(_REACH[-1] / 2)
-    padded = [
-        cv2.copyMakeBorder(np.ascontiguousarray(plane), most, most, most, most, cv2.BORDER_REPLICATE)
-        for plane in (depth, *np.moveaxis(hue, 2, 0))
-    ]
+    planes = (depth, *(np.ascontiguousarray(hue[..., c]) for c in range(hue.shape[2])))
+    padded = [cv2.copyMakeBorder(plane, most, most, most, most, cv2.BORDER_REPLICATE) for plane in planes]
     full, weight = depth**3, depth**2
     for reach in _REACH:
         fades = np.float32(1 - (1 - _FARTHEST) * reach / _REACH[-1])
         for turn in np.arange(_WAYS) * (2 * np.pi / _WAYS):
             dy, dx = most + round(reach / 2 * float(np.sin(turn))), most + round(reach / 2 * float(np.cos(turn)))
             deep, *hues = (plane[dy : dy + h, dx : dx + w] for plane in padded)
-            alike = sum(own * other for own, other in zip(np.moveaxis(hue, 2, 0), hues, strict=True))
+            alike = sum(own * other for own, other in zip(planes[1:], hues, strict=True))
             there = fades * np.clip((alike - _ALIKE[0]) / (_ALIKE[1] - _ALIKE[0]), 0, 1) * deep * deep
             full += there * deep
             weight += there
@@ -184,7 +182,7 @@ def read_rims(missing: Plane, paint: NDArray[np.uint8], least: float) -> Rims:
         out.ravel()[at_rim] = values
         return out
 
-    return Rims(told, plane_of(soft * known), _along(plane_of(veil & known), told, _ALONG))
+    return Rims(told, plane_of(soft * known), wide_mean_of(plane_of(veil & known), told, _ALONG / 2))
 
 
 def without_veils(missing: Plane, paint: NDArray[np.uint8], least: float, rims: Rims) -> NDArray[np.uint8]:
@@ -206,13 +204,3 @@ def _mean_in(band: tuple[float, float], depth: Plane, away: Plane, edge: Places,
         for one in (np.bincount(place, own, depth.size), np.bincount(place, minlength=depth.size))
     )
     return np.asarray(np.where(many > 1e-6, total / np.maximum(many, 1e-6), 0), np.float32)
-
-
-def _along(plane: Plane, told: NDArray[np.bool_], cells: float) -> Plane:
-    """Mean of a plane over some cells, of those that are ``told``; 0 where there is none."""
-    if not plane.any():
-        return plane
-    some = told.astype(np.float32)
-    weight = wide_blur(some, cells / 2)
-    share = np.where(weight > 1e-3, 1 / np.maximum(weight, np.float32(1e-3)), 0).astype(np.float32)
-    return np.asarray(wide_blur(plane * some, cells / 2) * share)

@@ -25,3 +25,13 @@ def wide_blur(plane: Plane, sigma: float) -> Plane:
     side = 2 * max(1, round(1.22 * sigma)) + 1
     once = cv2.blur(np.asarray(plane, np.float32), (side, side), borderType=cv2.BORDER_REFLECT)
     return np.asarray(cv2.blur(once, (side, side), borderType=cv2.BORDER_REFLECT))
+
+
+def wide_mean_of(plane: Plane, told: NDArray[np.bool_], sigma: float) -> Plane:
+    """As :func:`mean_of` with :func:`wide_blur`, of the places that are ``told``; 0 where there is none around."""
+    if not plane.any():
+        return plane
+    some = told.astype(np.float32)
+    weight = wide_blur(some, sigma)
+    share = np.where(weight > 1e-3, 1 / np.maximum(weight, np.float32(1e-3)), 0).astype(np.float32)
+    return np.asarray(wide_blur(plane * some, sigma) * share)
