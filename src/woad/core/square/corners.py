@@ -161,7 +161,9 @@ def meetings(lines: list[Line]) -> Points:
 def _candidates(lines: list[Line], pairs: list[tuple[int, int]], w: int, h: int) -> tuple[Points, NDArray[np.intp]]:
     """All quadrilaterals of two pairs of opposite lines that could be a sheet, (n, 4, 2), and the lines that their four
     sides lie on, (n, 4)."""
-    chosen = np.array(list(combinations(pairs, 2)), np.intp).reshape(-1, 4)
+    sides = np.array(pairs, np.intp).reshape(-1, 2)
+    one, other = np.triu_indices(len(sides), 1)
+    chosen = np.hstack([sides[one], sides[other]])
     a, b, c, d = chosen.T
     across = crosswise(lines)
     chosen = chosen[across[a, c] & across[a, d] & across[b, c] & across[b, d]]
@@ -295,9 +297,9 @@ def _runs_on(image: Plane, side: _Side, past_end: bool) -> bool:
     corner, outwards = (q, q - p) if past_end else (p, p - q)
     h, w = image.shape[:2]
     start, end = corner + 0.02 * outwards, corner + 0.09 * outwards
-    inside = [
-        t for t in np.linspace(0, 1, 15) if (lambda p: 4 < p[0] < w - 4 and 4 < p[1] < h - 4)(start + t * (end - start))
-    ]
+    way = np.linspace(0, 1, 15)
+    places = start + way[:, None] * (end - start)
+    inside = way[((places > 4) & (places < (w - 4, h - 4))).all(axis=1)]
     if len(inside) < 3:
         return False
     step = steps_across(image, start, start + inside[-1] * (end - start), normal, 2, 6, 16)

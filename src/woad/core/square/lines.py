@@ -125,8 +125,7 @@ def steps_across(image: Plane, start: Points, end: Points, normal: Points, near:
     """Difference of the two sides of a segment, (n, C): mean from ``near`` to ``far`` along ``normal`` minus against it."""
     t = (np.arange(n) + 0.5) / n
     base = start + (end - start) * t[:, None]
-    offsets = np.linspace(near, far, 4)
-    ahead = sample(image, base[:, None, :] + normal * offsets[:, None])
-    behind = sample(image, base[:, None, :] - normal * offsets[:, None])
+    offsets = normal * np.linspace(near, far, 4)[:, None]
+    ahead, behind = sample(image, np.stack([base[:, None] + offsets, base[:, None] - offsets]))
     both = ahead - behind
     return np.asarray((both[:, 0] + both[:, 1] + both[:, 2] + both[:, 3]) / 4, np.float32)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import convolve1d
 
 from woad.core.square.lines import sample
 
@@ -59,7 +60,7 @@ def _fit_side(image: Plane, p: Points, q: Points, reach: float) -> tuple[Points,
     tone = profile @ (typical / size)
     kernel = np.arange(-6, 7) / fine
     weights = -kernel * np.exp(-(kernel**2) / 2 / 0.7**2)
-    slope = np.stack([np.convolve(row, weights, mode="same") for row in tone])
+    slope = convolve1d(tone, weights, axis=1, mode="constant")
     inner = slice(3 * fine, len(offsets) - 3 * fine)
     # One and the same edge: first where all places together have it, then each place near there.
     offsets_in, slope_in = offsets[inner], slope[:, inner]
