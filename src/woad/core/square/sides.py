@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d
 
 from woad.core.square.lines import sample
 
@@ -57,10 +57,10 @@ def _fit_side(image: Plane, p: Points, q: Points, reach: float) -> tuple[Points,
     size = float(np.linalg.norm(typical))
     if size < 1e-3:
         return None
-    tone = profile @ (typical / size)
+    tone = np.asarray(profile @ (typical / size), np.float64)
     kernel = np.arange(-6, 7) / fine
-    weights = -kernel * np.exp(-(kernel**2) / 2 / 0.7**2)
-    slope = convolve1d(tone, weights, axis=1, mode="constant")
+    weights = kernel * np.exp(-(kernel**2) / 2 / 0.7**2)
+    slope = np.asarray(cv2.filter2D(tone, cv2.CV_64F, weights[None], borderType=cv2.BORDER_CONSTANT))
     inner = slice(3 * fine, len(offsets) - 3 * fine)
     # One and the same edge: first where all places together have it, then each place near there.
     offsets_in, slope_in = offsets[inner], slope[:, inner]
