@@ -18,7 +18,7 @@ def pile(window, settle, tmp_path: Path):  # type: ignore[no-untyped-def]
     paths = []
     for name, scan in (("buoy", colour_scan()), ("crane", pen_scan()), ("crane-dim", pen_scan(SHADOW))):
         paths.append(tmp_path / f"{name}.png")
-        paths[-1].write_bytes(png_bytes(scan.encoded[:360, :480]))
+        paths[-1].write_bytes(png_bytes(scan.encoded[:300, :360]))
     window.complete()
     window.session.go_to("ink")  # nothing is looked over for strays before they are asked for
     window.desk.keeper.room = 0

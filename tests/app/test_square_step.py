@@ -195,6 +195,7 @@ def test_the_trim_frame_is_dragged_typed_and_written(bench, settle) -> None:  # 
     assert window.session.entry.sheet.full_size == (700, 960)
 
 
+@pytest.mark.proof
 def test_the_frame_is_turned_by_its_handle(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Dragging the handle a quarter of the way round straightens by as many degrees; one drag is one undo."""
     window = bench(tilted(0.0))

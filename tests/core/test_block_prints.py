@@ -48,6 +48,7 @@ def test_chips_and_rims_of_a_print_have_its_own_colour(block: tuple[Sheet, NDArr
     assert planes.alpha[cv2.erode(cover, np.ones((7, 7))) > 0.99].min() > 240
 
 
+@pytest.mark.proof
 def test_a_cut_is_no_light_hair(block: tuple[Sheet, NDArray[np.float32]]) -> None:
     """Its tapered end is as thin as one."""
     strays = look_over(block[0], DOCKET).strays

@@ -152,6 +152,7 @@ def test_ruled_hairlines_that_stand_alone_are_no_hairs() -> None:
     assert float(after[on].sum()) > 0.98 * float(before[on].sum())
 
 
+@pytest.mark.proof
 def test_paper_between_letters_is_no_light_hair() -> None:
     """In heavy letters, black and red, a bent gap is as light and thin as a hair on paint: none is mended, and a light hair on
     a panel of red below is."""

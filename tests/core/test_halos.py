@@ -102,6 +102,7 @@ def cut(image: Image, unsharpen: bool = True) -> tuple[NDArray[np.float32], Shar
     return colour * alpha + np.array([0, 200, 90], np.float32) * (1 - alpha), sheet.back.sharpening
 
 
+@pytest.mark.proof
 def test_a_sharpened_painting_is_cut_out_like_the_one_before() -> None:
     """Its cut-out is as the plain scan's, far more so than when the sharpening is kept."""
     plain = colour_scan().encoded

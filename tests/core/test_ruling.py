@@ -41,7 +41,8 @@ def ink() -> NDArray[np.float32]:
 
 
 @pytest.mark.parametrize(
-    ("kind", "bend"), [pytest.param("lines", 0.0, marks=pytest.mark.proof), ("squares", 9.0), ("dots", 9.0)]
+    ("kind", "bend"),
+    [*(pytest.param(*one, marks=pytest.mark.proof) for one in (("lines", 0.0), ("squares", 9.0))), ("dots", 9.0)],
 )
 def test_a_print_goes_beside_marks_and_under_them(kind: str, bend: float, ink: NDArray[np.float32]) -> None:
     """Nothing is left of it on bare paper, full ink stays full, and faint strokes are as strong as on plain paper."""
@@ -64,6 +65,7 @@ def test_a_print_goes_beside_marks_and_under_them(kind: str, bend: float, ink: N
     assert after[:170][faint[:170] > 0.1].mean() == pytest.approx(before[:170][faint[:170] > 0.1].mean(), rel=0.04)
 
 
+@pytest.mark.proof
 def test_lines_as_dark_as_a_copier_makes_them_go(ink: NDArray[np.float32]) -> None:
     """Next to black where they are darkest: hardly anything stays of what they cover, and the ink across them does."""
     printed = lattice("lines")
@@ -93,6 +95,7 @@ def test_a_print_that_is_to_be_kept_is_kept(ink: NDArray[np.float32]) -> None:
     assert np.percentile(tile[small[100:250, 50:200] == 0], 99.9) <= 4
 
 
+@pytest.mark.proof
 def test_dots_that_are_hardly_seen_are_found(ink: NDArray[np.float32]) -> None:
     """Neither family tells for sure, but both lie as far apart; and nothing is made of an even tone."""
     ruling = on_paper(lattice("dots", 9.0), ink, grey=0.955).readings.ruling

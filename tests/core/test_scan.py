@@ -109,10 +109,9 @@ def test_each_fault_is_found_by_its_own_code(code: str) -> None:
     "code",
     [
         "compressed",
-        "noisy",
         *(
             pytest.param(code, marks=pytest.mark.proof)
-            for code in ("burnt_out", "blurred", "uneven_light", "shadow", "glare")
+            for code in ("noisy", "burnt_out", "blurred", "uneven_light", "shadow", "glare")
         ),
     ],
 )
@@ -180,7 +179,8 @@ def by_messenger(image: np.ndarray, share: float, quality: int) -> np.ndarray:
     return np.asarray(cv2.resize(small, (w, h), interpolation=cv2.INTER_CUBIC))
 
 
-@pytest.mark.parametrize("share", [pytest.param(0.58, marks=pytest.mark.proof), 0.7])
+@pytest.mark.proof
+@pytest.mark.parametrize("share", [0.58, 0.7])
 def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> None:
     """A good scan that went the same way, or was saved once more at its own size, shows none."""
     heavy, good = saved(shot(drawn_sheet()), 22), shot(drawn_sheet())
