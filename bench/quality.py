@@ -1,7 +1,8 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,toned,fades,dark,shading,sharpening,register,two-tone,tilt,
-corners,glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil] [--light flatbed,…].
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,toned,fades,rough,dark,shading,sharpening,register,
+two-tone,tilt,corners,glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil]
+[--light flatbed,…].
 Exits 1 when a bar is missed.
 """
 
@@ -34,6 +35,7 @@ from hairs import hairs_row
 from media import ALL
 from metrics import measure, zones
 from ragged import ragged_row
+from rough import rough_row
 from ruled import ruled_row
 from running_out import running_out_row
 from shading import shading_row
@@ -143,8 +145,8 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,grime,hairs,streaks,folds,edges,ragged,crayons,toned,fades,dark,shading,"
-    "sharpening,register,tilt,corners,glass,running-out,bow,sharp,faults,medium"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,grime,hairs,streaks,folds,edges,ragged,crayons,toned,fades,rough,dark,"
+    "shading,sharpening,register,tilt,corners,glass,running-out,bow,sharp,faults,medium"
 )
 
 
@@ -176,6 +178,7 @@ def main() -> int:
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "crayons": lambda: crayons_row(first, 2 * args.seeds), "toned": lambda: toned_row(first, 6 * args.seeds),
         "fades": lambda: fades_row(first, args.seeds),
+        "rough": lambda: rough_row(first, args.seeds),
         "dark": lambda: dark_row(first, 4 * args.seeds),
         "shading": lambda: shading_row(first, 4 * args.seeds),
         "sharpening": lambda: sharpening_row(first, args.seeds),

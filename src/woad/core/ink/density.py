@@ -7,7 +7,7 @@ fine line are edges, and their average is a grey that no ink has.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -28,11 +28,13 @@ GRAINY = 0.2  # share of half-tones from which tone is made of them
 class InkColour:
     """``reflectance`` (C,) of full ink relative to the paper; ``flank_d`` how much less dense ink may be and still be full,
     the light flank of its hump; ``half_tones`` 0..1, the share of the marks' area that is half-tone without full ink beside
-    it: near 0 for pen and lettering, whose greys are edges, and half or more for pencil."""
+    it: near 0 for pen and lettering, whose greys are edges, and half or more for pencil; ``lost`` 0..1, the share of
+    half-tones that could not be told from the paper's own unrest."""
 
     reflectance: tuple[float, ...]
     flank_d: float
     half_tones: float
+    lost: float = 0.0
 
     @property
     def grainy(self) -> bool:
@@ -48,6 +50,7 @@ def tone_histogram(reflectance: Plane) -> NDArray[np.int64]:
 
 
 _AT_MOST = 0.5  # darkness that marks need no more than, on paper as restless as may be
+_HALF = 0.15, 0.65  # shares of full ink between which tone is a half-tone
 
 
 def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
@@ -71,7 +74,7 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
         full = cv2.dilate((share > 0.85).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         mark = grey < 1 - least
         marks += int(mark.sum())
-        half += int(((share > 0.15) & (share < 0.65) & mark & ~full).sum())
+        half += int(((share > _HALF[0]) & (share < _HALF[1]) & mark & ~full).sum())
         # The core of a stroke: darkest of its neighbourhood, or on a plateau; even its lightest neighbour is dark.
         core = mark & (share > 0.6) & (grey <= cv2.erode(grey, _BOX3) + 0.02 + 0.08 * grey)
         flat = core & (1 - cv2.dilate(grey, _BOX3) > 0.93 * (1 - grey))
@@ -80,7 +83,9 @@ def find_ink(crops: Sequence[Plane], floor: float) -> InkColour | NoEstimate:
         cores.append(pixels.take(np.flatnonzero(core), axis=0))
         flats.append(pixels.take(np.flatnonzero(flat), axis=0))
     core_rgb, flat_rgb = np.concatenate(cores), np.concatenate(flats)
-    return _full_ink(thinned(core_rgb), thinned(flat_rgb), half / max(marks, 1))
+    low, high = _HALF
+    lost = float(np.clip((least / deep - low) / (high - low), 0, 1))
+    return replace(_full_ink(thinned(core_rgb), thinned(flat_rgb), half / max(marks, 1)), lost=lost)
 
 
 _BOX3 = np.ones((3, 3), np.uint8)

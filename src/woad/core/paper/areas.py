@@ -28,6 +28,7 @@ _SAME = 0.022  # an area carries on the paper's light when it is no further from
 _ROUNDS = 8
 _OPEN_RIM = 0.25  # share of a gap in paint that edges bound, at most, if no paper shows in it
 _JUDGED = 60  # the largest areas are compared across their edges
+_REST = 0.02  # of an area, how much other paper there has to be for that to lie a step below it
 _ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
 _DIP = 0.12  # natural log, darker than that beside its light no paper lies in a dip of its own
 _OPEN = 0.015  # share of the sheet that is worth a second look
@@ -175,7 +176,10 @@ def _stepped(cells: Cells, off: Plane, taken: Mask, size: NDArray[np.int64], unr
     """
     out = np.zeros(cells.count, bool)
     order = np.argsort(size[1:])[::-1][:_JUDGED] + 1
-    for one in order[size[order] >= 30].tolist():
+    # Crests of a rough paper that its own relief cuts off are no paper that all the rest could lie below.
+    others = size[taken].sum() - size * taken
+    order = order[(size[order] >= 30) & (others[order] > _REST * size[order])]
+    for one in order.tolist():
         step = step_at(cells, off, taken, one)
         out[one] = step is not None and step.down(unrest)
     return out

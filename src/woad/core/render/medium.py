@@ -12,6 +12,9 @@ from woad.core.render.traits import BROWN, TOOTH, Traits, ramp
 # Shares of half-tones from which marks are grainy, and surely so, at densities of graphite and of ink: a photo's blur makes
 # some of ink's as well.
 _GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
+# Of its half-tones what rough paper may hide at most to tell of the rest, and what is assumed where it hides more: what is as
+# pale at its deepest there is graphite.
+_LOST, _ASSUMED = 0.9, 0.5
 # Mean reflectance of blue lines at their deepest, up to which they are a pen's, and from which surely a pencil's.
 _PEN, _PENCIL = 0.5, 0.58
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
@@ -44,7 +47,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     # Nobody draws with a pencil without a single stroke: what looks like half-tones is the blur of small dots.
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     coloured, broad = ramp(t.coloured, 0.1, 0.25), ramp(t.broad, 0.08, 0.3) * (1 - lined)
-    grainy = ramp(t.half_tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
+    tones = _half_tones(t)
+    grainy = ramp(tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     grainy *= 1 - max(filled, dotted)
     # A drawing in one ink is one in whatever hue; but a painting may be of one pigment.
     plain = 1 - coloured * (1 - lined * one_ink)
@@ -59,6 +63,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     fluid = max(fluid, ramp(t.palest, 0.8, 0.95), one_ink * ramp(t.pale, 0.45, 0.85)) * ramp(t.above, 0.3, 0.1)
     # Cream paper is sold new, and lamps are warm: only spots and show-through besides tell of age.
     aged = ramp(t.paper_warm, 0.115, 0.17) * max(ramp(t.blotched, 0.008, 0.014), float(t.browned))
+    aged *= ramp(t.density, 0.5, 0.6)  # rough paper is blotched as well, and graphite on it paler than any print
     # Tracing paper is grey, or mottled more than noise, creases and grain make any other.
     through = max(ramp(t.paper_l, 0.8, 0.76), ramp(t.blotched, 0.018, 0.03) * ramp(t.paper_l, 0.94, 0.9))
     greyish = ramp(t.density, 1.2, 1.02) * through * ramp(t.paper_warm, 0.06, 0.035)
@@ -109,7 +114,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
             max(graphite, crayon) * (1 - aged),
             "colours in grain, with paper between"
             if crayon > graphite
-            else f"half-tones make up {t.half_tones:.0%} of the marks",
+            else f"half-tones make up {tones:.0%} of the marks",
         ),
         "lettering": (
             thick * plain * (1 - rough) * (1 - aged) * (1 - greyish) * (1 - blue),
@@ -126,3 +131,10 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     (medium, (top, why)), (_, (second, _)) = ranked[0], ranked[1]
     sure = float(np.clip(top * (1 - 0.8 * (second / max(top, 1e-6)) ** 2), 0, 0.99))
     return Proposal(medium, sure, why)
+
+
+def _half_tones(t: Traits) -> float:
+    """The share of half-tones in the marks with those that are lost in rough paper, as far as the marks may be graphite's."""
+    if t.lost > _LOST and t.density < _GRAPHITE[0]:
+        return _ASSUMED
+    return min(t.half_tones / (1 - t.lost * ramp(t.density, _GRAPHITE[1], _GRAPHITE[0])), 1.0)

@@ -46,7 +46,7 @@ class Traits:
     whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks lighter than half,
     ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than paper in some channel, which
     no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread`` how much it varies; ``density`` of
-    the ink; ``half_tones`` see :class:`InkColour`; ``extent`` height of the marks' box, crumbs left out;
+    the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``extent`` height of the marks' box, crumbs left out;
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
@@ -88,6 +88,7 @@ class Traits:
     runs: float = 0.0
     palest: float = 0.0
     above: float = 0.0
+    lost: float = 0.0
 
     @property
     def washed(self) -> bool:
@@ -162,6 +163,7 @@ def read_traits(
         width_spread=float(np.std(widths) / max(float(np.mean(widths)), 1e-6)),
         density=float(-np.log10(max(float(np.mean(ink.reflectance)), 1e-3))),
         half_tones=ink.half_tones,
+        lost=ink.lost,
         extent=float(rows[-1] - rows[0]) / side if len(rows) else 0.0,
         paper_l=sum(paper_rgb) / 765,
         paper_warm=_warmth(paper_rgb),
