@@ -30,15 +30,19 @@ def _from_above(tone: Plane, share: Plane, start: float) -> Plane:
     """Asymmetric least squares from a constant ``start``: what lies below loses its weight as the fit tightens."""
     basis = low_basis(tone.shape).reshape(-1, 6).astype(np.float64)
     z, base = tone.reshape(-1).astype(np.float64), share.reshape(-1).astype(np.float64)
+    # All that the sums are of, once: every round weights it anew.
+    first, other = np.triu_indices(6)
+    products = np.vstack([basis.T[first] * basis.T[other], basis.T * z])
     surface = np.full(z.shape, start)
     for step in range(24):
         give = 0.35 * 0.82**step + 0.03
-        residual = z - surface
-        weight = base * np.where(residual > 0, 1.0, np.exp(-((residual / give) ** 2)))
-        a = basis * weight[:, None]
+        below = np.clip((z - surface) / give, -8, 0)
+        sums = products @ (base * np.exp(-below * below))
+        a = np.zeros((6, 6))
+        a[first, other] = a[other, first] = sums[:-6]
         # A whisper of ridge on slopes keeps sheets with little paper from bending wildly.
-        ridge = np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * weight.sum()
-        surface = basis @ np.linalg.solve(basis.T @ a + ridge, a.T @ z)
+        ridge = np.diag([1e-6, 1e-3, 1e-3, 4e-3, 4e-3, 4e-3]) * sums[0]
+        surface = basis @ np.linalg.solve(a + ridge, sums[-6:])
     return np.asarray(surface.reshape(tone.shape), np.float32)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -137,9 +138,10 @@ def _find_surround(scan: Pyramid, level: int) -> Surround | None:
 def looked_closely(scan: Pyramid, found: Found, corners: Points | None = None) -> Found:
     """The same with what only the scan itself shows, as far as it was not looked for yet; the sheet lies between its
     ``corners`` (4, 2), px."""
-    sharpening = look_for_sharpening(scan, corners) if found.sharpening is _LATER else found.sharpening
-    register = look_for_register(scan) if found.register is _LATER else found.register
-    return replace(found, sharpening=sharpening, register=register)
+    with ThreadPoolExecutor(1) as beside:
+        register = beside.submit(look_for_register, scan) if found.register is _LATER else None
+        sharpening = look_for_sharpening(scan, corners) if found.sharpening is _LATER else found.sharpening
+        return replace(found, sharpening=sharpening, register=found.register if register is None else register.result())
 
 
 def corners_in_force(settings: SquareSettings, scan: Pyramid, found: Found) -> Points | None:
