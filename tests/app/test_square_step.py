@@ -243,6 +243,7 @@ def feet(image: np.ndarray) -> np.ndarray:
     return np.array([np.nonzero(band)[0].max() for band in bands], float)
 
 
+@pytest.mark.proof
 def test_a_bow_drawn_along_lettering_straightens_it(bench, settle) -> None:  # type: ignore[no-untyped-def]
     """Drawn along the sagging feet, the feet end level in the file; dragging a point bends on; undo step by step."""
     window = bench(sagging())

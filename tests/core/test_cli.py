@@ -152,6 +152,7 @@ def test_wrong_wishes_are_refused_in_one_sentence(scan: Path, tmp_path: Path, ar
     assert not out.exists() or not list(out.iterdir())
 
 
+@pytest.mark.proof
 def test_every_page_of_a_pdf_is_cleaned_and_reported(scan: Path, tmp_path: Path) -> None:
     """A page is a picture of its own, named by its number; a PDF that is none costs the others nothing."""
     image = np.ascontiguousarray(pixels(scan))

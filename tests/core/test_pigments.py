@@ -91,6 +91,7 @@ def test_depths_of_a_pen_are_one_pigment_and_two_pens_are_two() -> None:
     assert read_texture([one[300:620, 240:560], one[480:800, 240:560]], 1040).thin > 0.4
 
 
+@pytest.mark.proof
 def test_a_lossy_file_leaves_a_coloured_ink_its_hue() -> None:
     """It keeps hue at half the size: single pixels of thin strokes are greyer than their ink."""
     clean = noisy(in_one_pen())

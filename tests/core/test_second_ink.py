@@ -45,6 +45,7 @@ def test_a_red_seal_beside_black_lettering_stays_red() -> None:
     assert np.percentile(planes.rgb[solid], 95) <= 12
 
 
+@pytest.mark.proof
 def test_a_stain_is_no_second_ink() -> None:
     assert sheet_with(STAIN).readings.one_ink
 
@@ -95,6 +96,7 @@ def test_a_lossy_files_coarse_hues_make_no_second_ink_and_no_pencil(
     assert "several" not in readings.medium_why
 
 
+@pytest.mark.proof
 def test_black_lettering_on_yellow_paper_is_no_paint() -> None:
     """Black gives back the lamp's own light, which is bluer than yellow paper: it has no hue for all that."""
     rng = np.random.default_rng(6)

@@ -94,6 +94,7 @@ def bent(deepest: float) -> Plane:
     return np.asarray(0.7 * np.exp(-deepest * x**2.2), np.float32)
 
 
+@pytest.mark.proof
 def test_print_is_followed_into_the_dark_of_a_binding() -> None:
     """On a grey copy of a page full of type there is next to no bare paper to follow the light on: it is read all the same, and
     print in the darkest part is as black as elsewhere, on paper as clear."""
