@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import replace
 from functools import partial
 
 import cv2
@@ -211,8 +212,8 @@ def _ink_as_said(ink: InkColour | NoEstimate, reduced: Plane, said: Said) -> Ink
     """Full ink is as light as the lightest of the places said to be darkest: all of them come out black."""
     places = [read_place(reduced, x, y) for x, y in said.ink]
     own = max(places, key=lambda colour: float(colour.mean()))
-    half = ink.half_tones if isinstance(ink, InkColour) else 0.0
-    return InkColour(tuple(float(np.clip(v, 0.002, 0.98)) for v in own), 0.0, half)
+    full = tuple(float(np.clip(v, 0.002, 0.98)) for v in own)
+    return replace(ink, reflectance=full, flank_d=0.0) if isinstance(ink, InkColour) else InkColour(full, 0.0, 0.0)
 
 
 def _sharpness(

@@ -135,6 +135,6 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
 
 def _half_tones(t: Traits) -> float:
     """The share of half-tones in the marks with those that are lost in rough paper, as far as the marks may be graphite's."""
-    if t.lost > _LOST and t.density < _GRAPHITE[0]:
-        return _ASSUMED
+    if t.lost > _LOST:
+        return _ASSUMED if t.density < _GRAPHITE[0] else t.half_tones
     return min(t.half_tones / (1 - t.lost * ramp(t.density, _GRAPHITE[1], _GRAPHITE[0])), 1.0)
