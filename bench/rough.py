@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -63,12 +62,12 @@ def rough_row(first: int, seeds: int) -> list[str]:
     wrong = []
     for seed in range(first, first + seeds):
         for medium in MEDIA:
+            flat = draw(medium, seed, PPI)
             for (kind, (least, most)), light in zip(PAPERS.items(), LIGHTS, strict=True):
                 rng = np.random.default_rng((seed, MEDIA.index(medium), list(PAPERS).index(kind)))
-                flat = draw(medium, seed, PPI)
                 lit = relief(kind, float(rng.uniform(least, most)), flat.marks.shape, rng)
-                flat = replace(flat, linear=np.asarray(flat.linear * lit[..., None], np.float32))
-                sheet = nine.captured(flat, flat.linear, light, seed, rng)
+                on_paper = np.asarray(flat.linear * lit[..., None], np.float32)
+                sheet = nine.captured(flat, on_paper, light, seed, rng)
                 loaded = opened(sheet)
                 told[kind].append(loaded.readings.medium == medium)
                 if not told[kind][-1]:

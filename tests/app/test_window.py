@@ -18,6 +18,7 @@ from sheets import SHADOW, pen_scan, pen_sheet, pixels, png_bytes
 from woad.app import theme
 from woad.core.docket.model import Docket
 from woad.core.editions.picture import paper_picture
+from woad.core.render.sheet import Sheet
 from woad.core.render.whole import render_whole
 
 
@@ -444,21 +445,24 @@ def test_the_window_library_keeps_its_references(window) -> None:  # type: ignor
 
 def test_a_first_look_comes_before_the_settled_sheet(window, settle, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """A large JPEG shows from a reduced decode first; what settles is the full scan in the same place."""
-    big = np.kron(pen_scan().encoded[:400, :480], np.ones((3, 3, 1), np.uint8))
+    big = np.kron(pen_scan().encoded[:400, :480], np.ones((5, 5, 1), np.uint8))
     path = tmp_path / "big.jpg"
     Image.fromarray(big).save(path, quality=90)
-    states: list[tuple[bool, tuple[int, int]]] = []
-    window.session.sheet_changed.connect(
-        lambda: (
-            states.append((window.session.entry.sheet.settled, window.session.entry.sheet.full_size))
-            if window.session.entry and window.session.entry.sheet
-            else None
-        )
-    )
+    shown: list[Sheet] = []
+
+    def note() -> None:
+        entry = window.session.entry
+        if entry and entry.sheet:
+            shown.append(entry.sheet)
+
+    window.session.sheet_changed.connect(note)
     drop(window, [path])
     settle(window)
+    states = [(sheet.settled, sheet.full_size) for sheet in shown]
     assert [settled for settled, _ in states][:2] == [False, True]
     assert states[0][1] == states[1][1] == (big.shape[1], big.shape[0])
+    assert shown[0].scale > 4  # smaller files are decoded in full at once
+    assert shown[1].scale == 1
     assert isinstance(window.session.docket, Docket)
 
 
