@@ -95,6 +95,7 @@ def test_over_white_it_looks_as_it_did(wash: Planes) -> None:
     assert np.abs(calm[~spot]).mean() < 2.0
 
 
+@pytest.mark.proof
 def test_on_black_a_wash_that_fades_over_a_few_millimetres_has_no_light_rim() -> None:
     """As light as a mixture of its colour and the ground, within a quarter; a pale wash with an edge that it touches is whole."""
     y, x = np.mgrid[:600, :900].astype(np.float32)

@@ -77,6 +77,7 @@ def test_a_folded_sheet_comes_out_as_a_flat_one(medium: str, lean: float) -> Non
     assert kept is not None and kept[near][bare[near]].mean() > 1.5
 
 
+@pytest.mark.proof
 def test_what_was_drawn_from_border_to_border_is_no_fold() -> None:
     """A pale line by a ruler, a dark one, a painted sky that ends in one, a line below a painted bar, the edge of a shadow,
     ruled paper, and grey washes that run out from a straight edge, with a line along it and without."""

@@ -211,13 +211,12 @@ def test_a_pdf_scan_gives_its_own_picture_at_its_own_resolution() -> None:
 
 
 def test_every_page_of_a_tiff_is_a_sheet(tmp_path: Path) -> None:
-    """Each page has its own pixels, name and identity; a small copy of a page is none; a file with one page has no number."""
+    """Each page has its own pixels and name; a small copy of a page is none; a file with one page has no number."""
     path = tmp_path / "pile.tif"
     path.write_bytes(tiff_of([RGB, 255 - RGB], copy=RGB[::4, ::4]))
     assert may_have_pages(path)
     pages = take_in_pages(path.name, path.read_bytes())
     assert [page.stem for page in pages] == ["pile-page-1", "pile-page-2"]
-    assert len({page.digest for page in pages}) == 2
     for page, truth in zip(pages, (RGB, 255 - RGB), strict=True):
         assert np.array_equal(pixels_of(page), truth)
     with pytest.raises(FileUnreadable, match="2 scanned pages"):

@@ -119,7 +119,7 @@ def test_a_sharpened_painting_is_cut_out_like_the_one_before() -> None:
     ("setting", "spoiled"),
     [
         ("scan.unsharpen", lambda image: sharpened(image, 1.5, 1.5)),
-        ("scan.align", lambda image: laid_apart(image, (0.0, 1.0))),
+        pytest.param("scan.align", lambda image: laid_apart(image, (0.0, 1.0)), marks=pytest.mark.proof),
     ],
 )
 def test_the_setting_squares_the_sheet_anew(setting: str, spoiled: Callable[[Image], NDArray[np.generic]]) -> None:

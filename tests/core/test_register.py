@@ -93,6 +93,7 @@ def cut(image: Image, align: bool = True) -> tuple[str, NDArray[np.float32]]:
     return sheet.readings.medium, colour * alpha + np.array([0, 200, 90], np.float32) * (1 - alpha)
 
 
+@pytest.mark.proof
 def test_a_drawing_laid_apart_is_cut_out_like_the_one_before() -> None:
     """Its coloured rims are neither paint nor pencil to be dropped: the cut-out is the plain scan's, far more so than when they
     are kept."""

@@ -28,7 +28,7 @@ def rough(linear: Plane, rms: float, size: float, seed: int) -> NDArray[np.uint8
     return shot(np.asarray(linear * (1 + rms * slope / slope.std())[..., None], np.float32))
 
 
-@pytest.mark.parametrize("seed", [2, 43])
+@pytest.mark.parametrize("seed", [2, pytest.param(43, marks=pytest.mark.proof)])
 def test_paper_between_paint_is_bare(seed: int) -> None:
     """Crests of the relief that its own edges cut off are no paper that all the rest lies below."""
     rng, linear, covered = (

@@ -80,6 +80,7 @@ def test_lines_as_dark_as_a_copier_makes_them_go(ink: NDArray[np.float32]) -> No
     assert gone[cv2.erode(ink, np.ones((3, 3))) > 0.99].mean() > 245
 
 
+@pytest.mark.proof
 def test_a_print_that_is_to_be_kept_is_kept(ink: NDArray[np.float32]) -> None:
     """And what is seen small, of a single tile, is without it as well."""
     printed = lattice("squares")
@@ -158,6 +159,7 @@ def test_a_print_goes_from_a_tile_as_it_goes_from_the_whole(ink: NDArray[np.floa
             assert np.abs(tile.astype(int) - whole[40:60, x : x + 20]).max() <= 2
 
 
+@pytest.mark.proof
 def test_a_frame_that_is_drawn_on_ruled_paper_stays(ink: NDArray[np.float32]) -> None:
     """As pale as a margin and as straight, but it ends where no print would; and the ruling is found all the same."""
     frame = np.zeros((H, W), np.float32)

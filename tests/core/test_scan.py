@@ -193,7 +193,8 @@ def test_heavy_compression_shows_through_what_a_messenger_does(share: float) -> 
     assert grid[0] > 0.1 and grid[1] == 0
 
 
-@pytest.mark.parametrize("share", [pytest.param(0.62, marks=pytest.mark.proof), 0.74])
+@pytest.mark.proof
+@pytest.mark.parametrize("share", [0.62, 0.74])
 def test_noise_shows_through_what_a_messenger_does(share: float) -> None:
     """That a picture was scaled up is seen; what noise it has left then counts for more."""
     noisy, good = spoiled("noisy"), shot(drawn_sheet())

@@ -48,9 +48,8 @@ def box(left: int, top: int, right: int, bottom: int) -> np.ndarray:
     return out
 
 
-@pytest.mark.parametrize(
-    "paper", [pytest.param(GREY, id="grey", marks=pytest.mark.proof), pytest.param(YELLOW, id="yellow")]
-)
+@pytest.mark.proof
+@pytest.mark.parametrize("paper", [pytest.param(GREY, id="grey"), pytest.param(YELLOW, id="yellow")])
 def test_a_paintings_border_is_paper_beside_its_whites(paper: tuple[float, float, float]) -> None:
     """White paint with other paint all around is no hole, nor what the rest is measured by."""
     shapes = [(BLUE, box(40, 45, 560, 715)), (RED, box(100, 420, 260, 600)), (WHITE, box(300, 150, 470, 320))]
@@ -120,6 +119,7 @@ def test_on_toned_paper_the_lightest_paint_is_white() -> None:
     assert off_truth(by_paper.rgb, "pink") > 15  # as it was: all but white
 
 
+@pytest.mark.proof
 def test_on_white_paper_the_paper_is_white() -> None:
     """A white highlight that is a little lighter than white paper, and a glare, take no lightness off the colours."""
     shapes: Shapes = [

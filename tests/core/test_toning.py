@@ -73,6 +73,7 @@ def test_the_light_of_a_toned_page_is_its_paper(depth: float) -> None:
     assert np.percentile(inner, 95) < 0.07
 
 
+@pytest.mark.proof
 def test_a_toned_page_is_a_print_and_its_paper_goes() -> None:
     """Told as one ink on old paper; between the print nothing is left, and the print stands as black as it does on a page
     that is not toned."""

@@ -83,7 +83,8 @@ def brush_stroke(
     travelled = np.cumsum(step)
     bristles = max(12, int(widths.max() / 0.085))
     # A fast pull (long straight run) leaves less ink than a slow turn.
-    turn = np.abs(np.gradient(np.unwrap(np.arctan2(tangent[:, 1], tangent[:, 0])))) / np.maximum(step, 1e-9)
+    heading = np.unwrap(np.arctan2(tangent[:, 1], tangent[:, 0]))
+    turn = np.abs(np.gradient(heading)) / np.maximum(step, 1e-9)
     turn = np.convolve(np.pad(turn, 10, mode="edge"), np.ones(21) / 21, mode="valid")
     for v in np.linspace(-1, 1, bristles):
         load = ink_mm * np.exp(rng.normal(0, 0.55)) * (1 - 0.35 * v * v * ragged)

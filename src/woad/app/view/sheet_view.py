@@ -82,9 +82,9 @@ class SheetView(QWidget):
 
     def _other_sheet(self) -> None:
         entry = self.session.entry
-        known = entry.original.digest if entry is not None and entry.original is not None else None
-        if known != self._shown:
-            self._shown = known
+        original = entry.original if entry is not None else None
+        if original is not self._shown:  # another one, not the same one squared or measured
+            self._shown = original
             self._fit = True
             self.frame = None
             self._under = None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -38,11 +37,6 @@ class Original:
     def picture(self) -> bytes:
         """The bytes of the image itself."""
         return self.data if self.inner is None else self.inner
-
-    @property
-    def digest(self) -> str:
-        """Identity of the picture, for caches."""
-        return hashlib.blake2b(self.picture, digest_size=16, salt=bytes([self.header.page % 256])).hexdigest()
 
     @property
     def stem(self) -> str:
