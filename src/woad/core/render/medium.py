@@ -17,6 +17,9 @@ _GRAPHITE, _GRAINY = (0.95, 1.15), ((0.09, 0.15), (0.15, 0.23))
 _LOST, _ASSUMED = 0.9, 0.5
 # Mean reflectance of blue lines at their deepest, up to which they are a pen's, and from which surely a pencil's.
 _PEN, _PENCIL = 0.5, 0.58
+# Shares of broad marks, of even ones among them, and of tinted marks from which areas in an outline are coloured in, and
+# surely so; and of blue that is so broad and even, from which on less and less a pencil's.
+_AREAS, _EVEN, _TINTED, _FILLED = (0.2, 0.45), (0.5, 0.7), (0.1, 0.25), (0.5, 0.2)
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
 _RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
@@ -44,6 +47,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     filled = ramp(t.broad, 0.05, 0.12) * ramp(t.pale, 0.2, 0.05) * ramp(t.flat, 0.5, 0.7) * ramp(t.grain, 0.17, 0.08)
     # Where areas are most of it, it is printed or painted.
     lined = max(lined, one_ink * filled * ramp(t.broad, 0.55, 0.35))
+    if not one_ink:  # outlines of areas that are as even as no hatching is are no drawing in ink
+        lined *= 1 - ramp(t.broad, *_AREAS) * ramp(t.flat, *_EVEN) * ramp(t.tinted, *_TINTED)
     # Nobody draws with a pencil without a single stroke: what looks like half-tones is the blur of small dots.
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     coloured, broad = ramp(t.coloured, 0.1, 0.25), ramp(t.broad, 0.08, 0.3) * (1 - lined)
@@ -83,6 +88,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         * (1 - inks)
         # A pen's lines are pale where a reduced sheet blurs them only.
         * ramp(t.blue_tone, _PEN, _PENCIL)
+        * ramp(t.blue_filled, *_FILLED)
     )
     washed = float(t.washed)
     # Charcoal is as dark as ink, but has tones, and they are in the paper's grain.

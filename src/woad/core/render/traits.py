@@ -50,7 +50,7 @@ class Traits:
     ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
     bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
     are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
-    any were found; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
+    any were found; ``blue_filled`` share of light blue marks that lie in broad, even areas; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
     ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue that no stain has;
     ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and
     warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the sheet; ``blotched`` how much darker
@@ -79,6 +79,7 @@ class Traits:
     inks: float = 0.0
     blue_lines: float = 0.0
     blue_tone: float = 1.0
+    blue_filled: float = 0.0
     light_marks: bool = False
     thin: float = 0.0
     grain: float = 0.0
@@ -132,8 +133,8 @@ def read_traits(
     widths = 2 * near[crest] / side
     broad_at = near > 0.009 * side
     inner = near > max(2.0, 0.0035 * side)
-    detail = np.abs(grey - cv2.blur(grey, (5, 5)))
-    coloured = tinted = blue = inks = vivid = own_hue = above = 0.0
+    even = np.abs(grey - cv2.blur(grey, (5, 5))) < 0.02 + 0.05 * grey
+    coloured = tinted = blue = filled = inks = vivid = own_hue = above = 0.0
     if reduced.shape[2] == 3:
         some = thinned(np.flatnonzero(marks))
         values, own = smooth.reshape(-1, 3).take(some, axis=0), ~near_ink(smooth).take(some)
@@ -143,7 +144,9 @@ def read_traits(
         hued &= (most > _BLACK) | (_hue_of(values * _tone(paper_rgb)) > _COLOURED)
         coloured, vivid = float(hued.mean()), float((hued & (hue > _VIVID)).mean())
         inks = float(((least < _INK) & (most - least > _INK)).mean())
-        blue = float((_light_blue(values) & own).mean())
+        blues = _light_blue(values) & own
+        blue = float(blues.mean())
+        filled = float((broad_at & even).take(some)[blues].mean()) if blue else 0.0
         tinted, stained = _tinted(reduced, marks, far, 0.009 * side)
         own_hue = tinted - stained
         coloured = max(coloured, own_hue)
@@ -156,7 +159,7 @@ def read_traits(
         coloured=coloured,
         tinted=tinted,
         blue=blue,
-        flat=float((detail[inner] < 0.02 + 0.05 * grey[inner]).mean()) if inner.any() else 0.0,
+        flat=float(even[inner].mean()) if inner.any() else 0.0,
         broad=float(broad_at.sum()) / count,
         pale=float((grey[broad_at] > 0.4).mean()) if broad_at.any() else 0.0,
         width=float(np.average(widths, weights=widths)),
@@ -172,6 +175,7 @@ def read_traits(
         dark_ink=float((grey[marks] < 0.3).mean()),
         pieces=pieces,
         aspect=_aspect(figure),
+        blue_filled=filled,
         blue_ink=float(ink.reflectance[-1] - ink.reflectance[0]),
         inks=inks,
         light_marks=light_marks,
