@@ -142,6 +142,20 @@ def test_lamps_of_two_colours_make_no_paint_of_paper_among_strokes() -> None:
     assert find_inside(missing, 0.01, light)[60:240, 60:180, 0].max() == 0
 
 
+def test_a_mesh_of_lines_in_a_coloured_shadow_encloses_no_paint() -> None:
+    """In the middle paper has another colour than outside, and nearly that of the next mesh; paint in one has not."""
+    missing = np.zeros((300, 800), np.float32)
+    missing[30:274:60, 80:724] = missing[28:274, 80:725:54] = 0.6
+    missing = cv2.dilate(missing, np.ones((4, 4)))
+    y, x = np.mgrid[:300, :800].astype(np.float32)
+    light = np.ones((300, 800, 3), np.float32)
+    light[..., 2] += 0.03 * np.clip(1 - np.hypot((x - 400) / 300, (y - 150) / 150), 0, 1)
+    bare = cv2.dilate(missing, np.ones((3, 3))) == 0
+    assert find_inside(missing, 0.01, light)[..., 0][bare].max() < 0.5
+    light[94:150, 352:402, 2] -= 0.06
+    assert find_inside(missing, 0.01, light)[110:134, 370:390, 0].min() > 0.9
+
+
 def test_an_edge_of_a_single_pixel_is_cut_out_too() -> None:
     """A strip one pixel wide, and one pixel high, may have any tones: laid over white it looks as it did."""
     rng = np.random.default_rng(3)

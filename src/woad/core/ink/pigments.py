@@ -33,6 +33,9 @@ _COLOURED, _SAME_HUE = 0.15, 0.8
 # of it that are neither paper nor ink; and the share of marks in them from which they count.
 _AREA_PX, _EVEN, _PAPER_TO, _INK_FROM, _DEEPER = 7, 0.15, 0.12, 0.75, 1.3
 _TINTS = 0.008
+# Areas of another hue than the ink's: their width at least, as a share of the sheet's longer side, how far off they are as
+# encoded, by how much of that they vary, and their share of the marks.
+_PATCH_WIDE, _PATCH_OFF, _PATCH_EVEN, _PATCH = 0.009, 0.06, 0.5, 0.005
 _RIM = 40  # such a part of either side is not looked at
 
 
@@ -72,6 +75,7 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
     tones = [full, -np.log(np.maximum(own, np.float32(1e-3)))] if several else [full]
     one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
     far_off = _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL
+    far_off = far_off or (not several and _has_patch(reduced, 1 - srgb_encode(own)))
     return Inks(several, far_off, one_pigment, not (several or far_off) and _has_tints(reduced, ink))
 
 
@@ -79,6 +83,22 @@ def _inner(reduced: Plane) -> Plane:
     """A sheet without its rim, where a strip of what lies beneath it may show."""
     h, w = (side // _RIM for side in reduced.shape[:2])
     return reduced[h : reduced.shape[0] - h, w : reduced.shape[1] - w]
+
+
+def _has_patch(reduced: Plane, full: Plane) -> bool:
+    """Whether areas of ``reduced`` (h, w, 3) are coloured in: evenly of another hue than the ink, which lacks ``full`` (3,)
+    to paper as encoded, and of none that a stain has. Pencil lines are too thin for that, and not even."""
+    seen = np.minimum(cv2.blur(reduced, (7, 7)), np.float32(1))  # noise is gone in the mean
+    missing = 1 - encoded_of(np.minimum(to_codes(seen), PAPER_CODE))
+    axis = full / max(float(np.linalg.norm(full)), 1e-6)
+    along = np.maximum(folded(missing, axis.tolist()), 0)
+    off = np.sqrt(np.maximum(folded(missing * missing, [1.0] * 3) - along * along, 0))
+    red, green, blue = cv2.split(missing)
+    marks = grey_of(missing) > _FAINT
+    calm = cv2.morphologyEx(off, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) < _PATCH_EVEN * off
+    patch = calm & (off > _PATCH_OFF) & ~((red <= green) & (green <= blue))
+    inner = cv2.distanceTransform(patch.astype(np.uint8), cv2.DIST_L2, 3) > _PATCH_WIDE * max(patch.shape) / 2
+    return float(inner.sum()) > _PATCH * float((marks | patch).sum())
 
 
 def _has_tints(reduced: Plane, ink: InkColour) -> bool:

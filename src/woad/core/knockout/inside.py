@@ -198,20 +198,31 @@ def _of_other_cast(
     light: Plane, outside: NDArray[np.bool_], labels: NDArray[np.int32], count: int
 ) -> NDArray[np.bool_]:
     """Of which open areas paper has clearly another colour than the nearest paper outside: light changes its strength from
-    place to place, its colour hardly across a stroke, unless it changes much over all the sheet."""
+    place to place, its colour hardly across a stroke, unless it changes much over all the sheet. Where it changes slowly
+    through a net of lines, the next mesh has nearly the same."""
     if not outside.any():
         return np.zeros(count, bool)
     colour = np.log(np.maximum(light, np.float32(1e-3)))
     colour -= colour.mean(axis=2, keepdims=True)
     spread = float(np.ptp(np.percentile(colour[outside][::16], (5, 95), axis=0), axis=0).max())
     colour -= _smooth_through(colour, outside)  # what lamps of two colours make of the whole sheet
-    _, nearest = nearest_of(outside)
-    enclosed = (labels > 0) & ~outside
-    flat = labels[enclosed]
-    apart = colour[enclosed] - colour.reshape(-1, colour.shape[2])[nearest[enclosed]]
+    least = max(_CAST, _CAST_SHARE * spread)
+    apart = _apart(colour, outside, (labels > 0) & ~outside, labels, count) > least
+    if apart.any():
+        apart &= _apart(colour, (labels > 0) & ~apart[labels], apart[labels], labels, count) > least
+    return apart
+
+
+def _apart(
+    colour: Plane, paper: NDArray[np.bool_], asked: NDArray[np.bool_], labels: NDArray[np.int32], count: int
+) -> NDArray[np.float64]:
+    """How far apart the channels of each area's mean ``colour`` are from those of the nearest ``paper``, where ``asked``."""
+    _, nearest = nearest_of(paper)
+    flat = labels[asked]
+    away = colour[asked] - colour.reshape(-1, colour.shape[2])[nearest[asked]]
     size = np.maximum(np.bincount(flat, minlength=count), 1)
-    mean = [np.bincount(flat, weights=own, minlength=count) / size for own in apart.T]
-    return np.asarray(np.max(mean, axis=0) - np.min(mean, axis=0) > max(_CAST, _CAST_SHARE * spread))
+    mean = [np.bincount(flat, weights=own, minlength=count) / size for own in away.T]
+    return np.asarray(np.max(mean, axis=0) - np.min(mean, axis=0))
 
 
 def _smooth_through(colour: Plane, outside: NDArray[np.bool_]) -> Plane:

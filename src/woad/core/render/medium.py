@@ -22,6 +22,10 @@ _PEN, _PENCIL = 0.5, 0.58
 _AREAS, _EVEN, _TINTED, _FILLED = (0.2, 0.45), (0.5, 0.7), (0.1, 0.25), (0.5, 0.2)
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
 _RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
+_HUE = (
+    (0.1, 0.25),
+    (0.05, 0.15),
+)  # shares of marks with a hue from which a sheet is coloured, and surely so; and in washes
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
@@ -51,7 +55,9 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         lined *= 1 - ramp(t.broad, *_AREAS) * ramp(t.flat, *_EVEN) * ramp(t.tinted, *_TINTED)
     # Nobody draws with a pencil without a single stroke: what looks like half-tones is the blur of small dots.
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
-    coloured, broad = ramp(t.coloured, 0.1, 0.25), ramp(t.broad, 0.08, 0.3) * (1 - lined)
+    washed = float(t.washed)
+    # In washes, whose tone is even, less of a hue is one.
+    coloured, broad = ramp(t.coloured, *_HUE[t.washed]), ramp(t.broad, 0.08, 0.3) * (1 - lined)
     tones = _half_tones(t)
     grainy = ramp(tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     grainy *= 1 - max(filled, dotted)
@@ -90,7 +96,6 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
         * ramp(t.blue_tone, _PEN, _PENCIL)
         * ramp(t.blue_filled, *_FILLED)
     )
-    washed = float(t.washed)
     # Charcoal is as dark as ink, but has tones, and they are in the paper's grain.
     charcoal = ramp(t.grain, *TOOTH) * ramp(t.half_tones, *_RUBBED) * plain * (1 - washed)
     charcoal *= ramp(t.thin, *_HATCHED)

@@ -41,20 +41,21 @@ _PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than
 class Traits:
     """What tells media apart. Lengths are shares of the sheet's longer side, so that no ppi is needed.
 
-    ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad marks
-    however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of broad marks
-    whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks lighter than half,
-    ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than paper in some channel, which
-    no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread`` how much it varies; ``density`` of
-    the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``extent`` height of the marks' box, crumbs left out;
-    ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks' box; ``blue_ink`` how much
-    bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue; ``blue_lines`` share of marks that
-    are light blue lines, looked for with all of the sheet; ``blue_tone`` mean reflectance of blue lines at their deepest, if
-    any were found; ``blue_filled`` share of light blue marks that lie in broad, even areas; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see :class:`Texture`;
-    ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue that no stain has;
-    ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the paper's lightness 0..1 and
-    warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the sheet; ``blotched`` how much darker
-    than the rest the darkest 4 % of it are there."""
+    ``cover`` share of the sheet that is marked; ``coloured`` share of marks with a hue; ``tinted`` the same for broad
+    marks however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of
+    broad marks whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks
+    lighter than half, ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than
+    paper in some channel, which no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
+    how much it varies; ``density`` of the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``extent`` height of
+    the marks' box, crumbs left out; ``pieces`` how many separate marks of some size; ``aspect`` width over height of
+    the marks' box; ``blue_ink`` how much bluer than red the ink is; ``inks`` share of marks that are dark and of a
+    strong hue; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet; ``blue_tone``
+    mean reflectance of blue lines at their deepest, if any were found; ``blue_filled`` share of light blue marks that
+    lie in broad, even areas; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see
+    :class:`Texture`; ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue that
+    no stain has; ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the paper's
+    lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the sheet;
+    ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
     cover: float
     coloured: float
