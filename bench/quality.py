@@ -1,6 +1,6 @@
 """Quality on simulated sheets with known truth: Woad beside an oracle and the plain ways.
 
-Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,toned,fades,rough,dark,shading,sharpening,register,
+Run: ./run bench quality [--rows sheets,media,evening,drop-out,crayons,toned,fades,rough,felt,dark,shading,sharpening,register,
 two-tone,tilt,corners,glass,running-out,bow,sharp,faults,medium] [--seeds N] [--first-seed N] [--only pen,pencil]
 [--light flatbed,…].
 Exits 1 when a bar is missed.
@@ -29,6 +29,7 @@ from crayons import crayons_row
 from dark import dark_row
 from edge_rows import edges_row
 from fades import fades_row
+from felt import felt_row
 from folds import folds_row
 from glass import glass_row
 from hairs import hairs_row
@@ -145,7 +146,7 @@ def bars(medium: str, light: str, ours: dict[str, float], oracle: dict[str, floa
 
 
 EVERY = (
-    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,grime,hairs,streaks,folds,edges,ragged,crayons,toned,fades,rough,dark,"
+    "sheets,media,evening,drop-out,ruled,taped,two-tone,strays,grime,hairs,streaks,folds,edges,ragged,crayons,toned,fades,rough,felt,dark,"
     "shading,sharpening,register,tilt,corners,glass,running-out,bow,sharp,faults,medium"
 )
 
@@ -178,7 +179,7 @@ def main() -> int:
         "edges": lambda: edges_row(first), "ragged": lambda: ragged_row(first, 2 * args.seeds),
         "crayons": lambda: crayons_row(first, 2 * args.seeds), "toned": lambda: toned_row(first, 6 * args.seeds),
         "fades": lambda: fades_row(first, args.seeds),
-        "rough": lambda: rough_row(first, args.seeds),
+        "rough": lambda: rough_row(first, args.seeds), "felt": lambda: felt_row(first, args.seeds),
         "dark": lambda: dark_row(first, 4 * args.seeds),
         "shading": lambda: shading_row(first, 4 * args.seeds),
         "sharpening": lambda: sharpening_row(first, args.seeds),
