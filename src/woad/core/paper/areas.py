@@ -29,6 +29,7 @@ _ROUNDS = 8
 _OPEN_RIM = 0.25  # share of a gap in paint that edges bound, at most, if no paper shows in it
 _JUDGED = 60  # the largest areas are compared across their edges
 _REST = 0.02  # of an area, how much other paper there has to be for that to lie a step below it
+_ALONG = 0.1  # share of the sheet's rim that paper runs along
 _ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
 _DIP = 0.12  # natural log, darker than that beside its light no paper lies in a dip of its own
 _OPEN = 0.015  # share of the sheet that is worth a second look
@@ -57,7 +58,28 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
         return None
     gh, gw = cells.labels.shape
     guess = cv2.resize(surface, (gw, gh), interpolation=cv2.INTER_AREA)
-    taken = _seeds(cells, guess, size)
+    grown = _grown(cells, _seeds(cells, guess, size), size, spread)
+    if grown is None:
+        return None
+    taken, light = grown
+    if _lies_above(cells, light, spread):
+        # Paint may have been begun with, where it leaves little of the paper: what is lightest along the rim is that.
+        again = _grown(cells, _lightest_along(cells, light, size), size, spread)
+        if again is None or _lies_above(cells, again[1], spread):
+            return None
+        taken, light = again
+    off = cells.tone - light
+    wider = _into_shadow(cells, off, follow, size, spread, taken)
+    if wider is not taken:
+        taken, light = wider, light_through(cells, wider)
+    h, w = surface.shape
+    paint = _painted(cells, taken, light).astype(np.uint8)
+    large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
+    return Areas(np.asarray(large > 0), grey_of(light))
+
+
+def _grown(cells: Cells, taken: Mask, size: NDArray[np.int64], spread: float) -> tuple[Mask, Plane] | None:
+    """Areas that carry on the light of those ``taken`` to begin with, and that light; None if these are too small."""
     if size[taken].sum() < 0.02 * cells.labels.size:
         return None
     light = cells.tone
@@ -70,16 +92,22 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
         if not new.any() or np.array_equal(new, taken):
             break
         taken = new
-    off = cells.tone - light
-    if float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE:
-        return None
-    wider = _into_shadow(cells, off, follow, size, spread, taken)
-    if wider is not taken:
-        taken, light = wider, light_through(cells, wider)
-    h, w = surface.shape
-    paint = _painted(cells, taken, light).astype(np.uint8)
-    large = cv2.resize(paint, (w, h), interpolation=cv2.INTER_NEAREST)
-    return Areas(np.asarray(large > 0), grey_of(light))
+    return taken, light
+
+
+def _lies_above(cells: Cells, light: Plane, spread: float) -> bool:
+    """Whether so much of the sheet is lighter than that ``light`` that it cannot be the paper's."""
+    return float((grey_of(cells.tone - light) > 0.05 + 2 * spread).mean()) > _ABOVE
+
+
+def _lightest_along(cells: Cells, light: Plane, size: NDArray[np.int64]) -> Mask:
+    """The areas that are lightest, beside a ``light``, among those which run along much of the sheet's rim; or none."""
+    rim = border_of(cells.labels)
+    along = np.bincount(rim, minlength=cells.count) / rim.size
+    middle = quantile(cells, grey_of(cells.tone - light), 0.5)
+    may = (along > _ALONG) & (size >= 12)
+    may[0] = False
+    return np.asarray(may & (middle > middle[may].max() - _SAME)) if may.any() else may
 
 
 def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
