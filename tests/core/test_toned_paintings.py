@@ -9,6 +9,7 @@ import pytest
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
+from woad.core.paper.toned import without_light_marks
 from woad.core.raster.colour import lab
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
@@ -135,3 +136,19 @@ def test_on_white_paper_the_paper_is_white() -> None:
     seen = planes.rgb[590:630, 110:170].reshape(-1, 3).mean(axis=0) / 255
     true = srgb_encode(np.array([BLUE], np.float32) / np.array((0.84, 0.83, 0.8), np.float32))[0]
     assert np.abs(seen - true).max() < 0.03
+
+
+def test_white_that_touches_no_paper_does_not_raise_the_light() -> None:
+    """White all within deep paint, on paper in falling light, is filled with the paper around; glare within a ring is not."""
+    y, x = np.mgrid[:360, :280].astype(np.float32)
+    paper = np.log(0.3 * (1.1 - 0.3 * y / 360))[..., None] + np.zeros(3, np.float32)
+    away = np.hypot(x - 120, y - 200)[..., None]
+    painted = np.where(away < 60, paper - 1, paper)
+    white = np.where(away < 30, paper + 1, painted)
+    assert (
+        np.abs(without_light_marks(white, white.mean(axis=2))[away[..., 0] < 25] - paper[away[..., 0] < 25]).max()
+        < 0.05
+    )
+    glare = paper + 0.6 * np.exp(-((away / 40) ** 2))
+    glare[np.abs(away[..., 0] - 90) < 3] -= 1
+    assert without_light_marks(glare, glare.mean(axis=2)) is glare

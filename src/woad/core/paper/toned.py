@@ -20,6 +20,7 @@ _MOST, _RIM_MOST, _EVEN = 0.5, 0.7, 0.03  # share of the sheet, and of its rim, 
 _BORDER, _FRAMED = 0.9, 0.2
 _LIGHTER, _SPECK = 0.2, 0.0005  # natural log that a share of the sheet lies above it, if there are light marks
 _AROUND = 0.1  # of the longer side (sigma): paper that tells what light lies on a mark
+_AROUND_PX, _ENCLOSED = np.ones((11, 11), np.uint8), 0.6  # what is around a place, and the share of it that is paint
 _GROWN = np.ones((5, 5), np.uint8)
 
 
@@ -40,9 +41,9 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
         where = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
     else:
         found = find_light_marks(np.exp(above)[..., None])
-        if found is None:
+        where = _within_paint(above) if found is None else found.where[..., 0]
+        if not where.any():
             return logs
-        where = found.where[..., 0]
     marks = cv2.dilate(where, _GROWN)
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
@@ -50,6 +51,20 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     around, _ = mean_of(logs[::step, ::step] - tone[::step, ::step, None], told, _AROUND * max(small.shape))
     wide = cv2.resize(around, marks.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(logs.shape)
     return np.where(marks[..., None] > 0, tone[..., None] + wide, logs)
+
+
+def _within_paint(above: Plane) -> NDArray[np.uint8]:
+    """Where something lighter than paper has other paint all around, 0 or 1: ``above`` (h, w) natural log. It touches no
+    paper that could tell it from glare, but glare ends in no such edge."""
+    light = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
+    count, labels = cv2.connectedComponents(light, connectivity=8)
+    around = cv2.dilate(labels.astype(np.float32), _AROUND_PX).astype(np.int32)
+    around[light > 0] = 0
+    ring = np.bincount(around.ravel(), minlength=count)
+    paint = np.bincount(around[cv2.blur(above, (3, 3)) < -_GIVE[-1]], minlength=count)
+    inside = paint > _ENCLOSED * ring
+    inside[0] = False
+    return np.asarray(inside[labels], np.uint8)
 
 
 def _paper_tone(guide: Plane) -> tuple[Plane, bool] | None:
