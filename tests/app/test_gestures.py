@@ -62,6 +62,7 @@ def test_escape_takes_a_frame_drag_back_and_nothing_before_it(frame) -> None:  #
         assert state(frame) == before, part
 
 
+@pytest.mark.proof
 def test_a_corner_that_was_refused_and_let_go_by_escape_takes_nothing_back(frame, settle) -> None:
     """The corner is pulled across the sheet, which is refused; Escape then must not undo the turn made before."""
     frame.take_tool("corners")

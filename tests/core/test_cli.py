@@ -52,6 +52,7 @@ def test_clean_writes_both_editions_and_reports(scan: Path, tmp_path: Path) -> N
     np.testing.assert_array_equal(pixels(report["written"][0]), cut)
 
 
+@pytest.mark.proof
 def test_two_dockets_are_mixed_as_takes_are(scan: Path, tmp_path: Path) -> None:
     """The written picture is the mix of the two written alone, and the mix is kept; a share that is none, or no docket,
     is told before any work."""

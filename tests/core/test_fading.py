@@ -156,6 +156,7 @@ def test_a_messengers_file_has_no_white_patches_beside_yellow() -> None:
     assert alpha[cv2.erode(cover, np.ones((9, 9))) == 1].min() > 200
 
 
+@pytest.mark.proof
 def test_a_caption_below_a_painting_lies_on_no_white() -> None:
     """Where paper is burnt to pure white, what grain and compression do beside letters is darker only: between them it is still
     paper. Paint as pale as that is whole."""

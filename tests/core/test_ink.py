@@ -19,7 +19,9 @@ from woad.core.render.whole import render_whole
 from woad.demo.scanner import Capture, Light, Paper, record, smooth_noise
 
 
-@pytest.mark.parametrize("light", [Light(0.05), SHADOW], ids=["flatbed", "shadow"])
+@pytest.mark.parametrize(
+    "light", [pytest.param(Light(0.05), id="flatbed"), pytest.param(SHADOW, id="shadow", marks=pytest.mark.proof)]
+)
 def test_ink_colour_is_found_inside_strokes(light: Light) -> None:
     """Full ink is read within 0.015 of its true reflectance, though most dark pixels are edges."""
     ink = pen_sheet(light).readings.ink

@@ -64,10 +64,11 @@ def test_hatching_in_one_pen_is_one_ink_and_lets_paper_through() -> None:
     assert np.percentile(planes.alpha[reflectance.max(axis=2) < 0.62], 5) > 150
 
 
+@pytest.mark.proof
 @pytest.mark.parametrize(
     ("depth", "deep"),
     [
-        pytest.param(0.35, 0.35, id="even", marks=pytest.mark.proof),
+        pytest.param(0.35, 0.35, id="even"),
         pytest.param(0.25, 0.9, id="darker towards one side"),
     ],
 )

@@ -56,6 +56,7 @@ def test_the_table_beside_a_sheet_that_runs_out_of_the_picture_is_gone(view: str
     assert (alpha > 128).mean() > 0.005
 
 
+@pytest.mark.proof
 def test_corners_off_leave_the_table_where_it_is() -> None:
     left, top, right, bottom = VIEWS["one side"]
     off = Docket().with_setting("square.corners", "off").with_setting("square.straighten", 0.0)

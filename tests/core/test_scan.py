@@ -208,6 +208,7 @@ def test_noise_shows_through_what_a_messenger_does(share: float) -> None:
     assert max(rhythm(calm(image)) for image in (noisy, saved(noisy, 90))) < 2.5
 
 
+@pytest.mark.proof
 def test_a_shadows_edge_is_followed_behind_paint() -> None:
     """Paint across the middle of the sheet leaves two short stretches of the edge: they are one shadow's."""
     linear = np.full((960, 720, 3), 0.82, np.float32)
@@ -307,6 +308,7 @@ def test_each_medium_has_its_traits(traits: Traits, medium: str) -> None:
     assert found.why
 
 
+@pytest.mark.proof
 def test_dust_and_a_hair_do_not_make_a_signature_a_drawing() -> None:
     """A line of writing on a sheet strewn with specks from top to bottom is a signature; the same dots as large as its
     strokes are a drawing."""
@@ -325,11 +327,12 @@ def test_dust_and_a_hair_do_not_make_a_signature_a_drawing() -> None:
     assert media[0] == "signature" != media[1]
 
 
+@pytest.mark.proof
 @pytest.mark.parametrize(
     ("washes", "medium"),
     [
         (((222, 236, 234), (224, 238, 218), (243, 226, 228), (241, 237, 214)), "watercolour"),
-        pytest.param(((238, 229, 208),), "pen", id="stain", marks=pytest.mark.proof),
+        pytest.param(((238, 229, 208),), "pen", id="stain"),
     ],
 )
 def test_washes_hardly_darker_than_paper_make_a_painting_and_a_stain_does_not(

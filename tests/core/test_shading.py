@@ -30,7 +30,16 @@ def picture(art: Plane, field: Plane) -> Plane:
     return np.asarray(field * (art * grain)[..., None] + rng.normal(0, 0.003, (H, W, 1)), np.float32)
 
 
-@pytest.mark.parametrize("light", [Light(0.04), Light(0.25, 40, 0.2), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15)])
+@pytest.mark.parametrize(
+    "light",
+    [
+        Light(0.25, 40, 0.2),
+        *(
+            pytest.param(light, marks=pytest.mark.proof)
+            for light in (Light(0.04), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15))
+        ),
+    ],
+)
 def test_smudged_tones_keep_their_density(light: Light) -> None:
     """In a scan, in a lamp's fall-off and beside a shadow; the paper beside is as white as ever."""
     art = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)

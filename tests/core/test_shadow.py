@@ -35,9 +35,8 @@ def pixels(tone: NDArray[np.float64]) -> NDArray[np.float32]:
     return np.kron(tone, np.ones((11, 11))).astype(np.float32)
 
 
-@pytest.mark.parametrize(
-    "bend", [pytest.param(0.0, id="straight", marks=pytest.mark.proof), pytest.param(0.8, id="bent")]
-)
+@pytest.mark.proof
+@pytest.mark.parametrize("bend", [pytest.param(0.0, id="straight"), pytest.param(0.8, id="bent")])
 def test_a_wash_across_a_shadow_keeps_its_own_density(bend: float) -> None:
     """Half of the shadow's edge is hidden by a wash: the light under it is the true one to a few percent."""
     field, bare = shade((H, W), bend, 0.4), paper(3)

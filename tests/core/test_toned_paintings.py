@@ -93,6 +93,7 @@ def off_truth(picture: np.ndarray, name: str) -> float:
     return float(np.linalg.norm(lab(seen[None]) - lab(true[None])))
 
 
+@pytest.mark.proof
 def test_on_toned_paper_the_lightest_paint_is_white() -> None:
     """On brown paper in a lamp's light no colour takes the paper's or the lamp's hue off, paint keeps its streaks up to
     white, and paper beside it is gone."""
