@@ -211,3 +211,28 @@ def test_mottled_paper_is_paper_on_both_sides_of_a_line(seed: int) -> None:
     off = np.abs(cv2.GaussianBlur(off, (0, 0), 16)).mean(axis=2)
     assert np.median(off) < 0.01
     assert np.percentile(off, 95) < 0.03
+
+
+def test_a_wash_that_leaves_only_a_margin_in_a_lamps_light_is_no_paper() -> None:
+    """A map: a mottled sea and a pale land within a frame; a lamp at one side makes the margin as dark as the middle."""
+    h, w = 886, 650
+    rng = np.random.default_rng(0)
+    y, x = np.mgrid[:h, :w].astype(np.float32)
+    away = np.hypot((x / w - 0.64) * w / h, y / h - 0.27)
+    lamp = (1 / (1 + away * away))[..., None] * np.array([0.9, 0.71, 0.43], np.float32)
+    sea, land, ink = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
+    cv2.rectangle(sea, (52, 70), (w - 52, h - 70), 1.0, -1)
+    cv2.rectangle(ink, (52, 70), (w - 52, h - 70), 1.0, 5)
+    for plane, thick in ((land, -1), (ink, 3)):
+        cv2.ellipse(plane, (w // 2, h // 2), (190, 250), 20, 0, 360, 1.0, thick)
+    depth = (sea - land) * 0.5 * (1 + 0.15 * smooth_noise((h, w), 60, rng))
+    art = np.exp(np.log(np.array([0.5, 0.75, 0.85], np.float32)) * depth[..., None])
+    art *= np.exp(np.log(np.array([0.8, 0.85, 0.5], np.float32)) * (0.35 * land)[..., None]) * (
+        1 - 0.97 * ink[..., None]
+    )
+    seen = art * lamp * (1 + 0.008 * smooth_noise((h, w), 1.5, rng))[..., None] + rng.normal(0, 0.003, art.shape)
+    field = estimate_light(np.maximum(seen, 1e-3).astype(np.float32))
+    assert isinstance(field, LightField)
+    off = np.abs(np.log(cv2.resize(field.grid, (w, h)) / lamp)).mean(axis=2)
+    assert np.percentile(off[sea == 0], 95) < 0.03
+    assert np.median(off[sea > 0]) < 0.08

@@ -102,12 +102,16 @@ def _lies_above(cells: Cells, light: Plane, spread: float) -> bool:
 
 def _lightest_along(cells: Cells, light: Plane, size: NDArray[np.int64]) -> Mask:
     """The areas that are lightest, beside a ``light``, among those which run along much of the sheet's rim; or none."""
-    rim = border_of(cells.labels)
-    along = np.bincount(rim, minlength=cells.count) / rim.size
     middle = quantile(cells, grey_of(cells.tone - light), 0.5)
-    may = (along > _ALONG) & (size >= 12)
+    may = (_along(cells) > _ALONG) & (size >= 12)
     may[0] = False
     return np.asarray(may & (middle > middle[may].max() - _SAME)) if may.any() else may
+
+
+def _along(cells: Cells) -> NDArray[np.float64]:
+    """The share of the sheet's rim that each area runs along."""
+    rim = border_of(cells.labels)
+    return np.asarray(np.bincount(rim, minlength=cells.count) / rim.size)
 
 
 def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
@@ -262,8 +266,7 @@ def _joined(taken: Mask, may: Mask, goes_on: Callable[[Mask, int], bool]) -> Mas
 def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas of paper behind a hard shadow's edge: large, without a hue, running far along the sheet's rim."""
     labels = cells.labels
-    rim = border_of(labels)
-    along = np.bincount(rim, minlength=cells.count) / rim.size
+    along = _along(cells)
     grey = grey_of(off)
     middle = quantile(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)

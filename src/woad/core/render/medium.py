@@ -22,10 +22,8 @@ _PEN, _PENCIL = 0.5, 0.58
 _AREAS, _EVEN, _TINTED, _FILLED = (0.2, 0.45), (0.5, 0.7), (0.1, 0.25), (0.5, 0.2)
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
 _RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
-_HUE = (
-    (0.1, 0.25),
-    (0.05, 0.15),
-)  # shares of marks with a hue from which a sheet is coloured, and surely so; and in washes
+# Shares of marks with a hue from which a sheet is coloured, and surely so; and in washes.
+_HUE = (0.1, 0.25), (0.05, 0.15)
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
