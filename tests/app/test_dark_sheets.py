@@ -16,6 +16,7 @@ from woad.core.raster.transfer import srgb_encode
 LEFT = Qt.MouseButton.LeftButton
 
 
+@pytest.mark.proof
 def test_dark_paper_is_told_shown_on_dark_and_written(window, settle, arrive, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     """The view lends the dark backing while such a sheet is chosen; the panel says it and can have it otherwise; the file has
     white marks without their paper."""

@@ -36,12 +36,12 @@ def painted() -> Image:
     return shot(sheet)
 
 
+@pytest.mark.proof
 @pytest.mark.parametrize(
     ("code", "row", "plain", "spoil", "seen"),
     [
         pytest.param(
             "sharpened", "sharpening", colour_scan().encoded, lambda image: sharpened(image, 2.0, 1.6), unrest,
-            marks=pytest.mark.proof,
         ),
         ("colours_apart", "rims", painted(), lambda image: laid_apart(image, (0.0, 1.0)), rims),
     ],

@@ -113,12 +113,13 @@ def test_what_is_chosen_is_a_stray_of_this_sheet_and_not_a_place_in_a_list(desk,
     assert items.index(straywork.current(desk.session)) == 1
 
 
+@pytest.mark.proof
 @pytest.mark.parametrize(
     ("kind", "around", "core"),
     [
         ("streak", np.s_[5:-5, 38:44, 3], np.s_[5:-5, 40:42, 3]),
         # It wavers, and shapes lie on it further down.
-        pytest.param("fold", np.s_[5:110, 203:209, 3], np.s_[5:110, 203:209, 3], id="fold", marks=pytest.mark.proof),
+        ("fold", np.s_[5:110, 203:209, 3], np.s_[5:110, 203:209, 3]),
     ],
 )
 def test_a_line_along_the_sheet_is_listed_gone_from_the_file_and_can_be_kept(
