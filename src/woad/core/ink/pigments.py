@@ -67,15 +67,15 @@ def tell_inks(reduced: Plane, ink: InkColour, floor: float) -> Inks:
         return replace(ONE_INK, tints=_has_tints(reduced, ink))
     reduced = _inner(reduced)
     own, dark = np.asarray(ink.reflectance, np.float32), 1 - reduced
-    full, wide = 1 - own, _marks(dark, 7, floor)
+    full, shown, wide = 1 - own, 1 - srgb_encode(own), _marks(dark, 7, floor)
     several = _share(wide, [full], _OFF) > _WASHES or _share(wide, [full], _A_LITTLE_OFF) > _PALE
     if not several:  # a painting is told without
         encoded = 1 - encoded_of(np.minimum(to_codes(reduced), PAPER_CODE))
-        several = _share(_marks(encoded, 5, floor), [1 - srgb_encode(own)], _OFF_ENCODED) > _SEVERAL
+        several = _share(_marks(encoded, 5, floor), [shown], _OFF_ENCODED) > _SEVERAL
     tones = [full, -np.log(np.maximum(own, np.float32(1e-3)))] if several else [full]
     one_pigment = not several or _share(wide, tones, _OFF) <= _SEVERAL
     far_off = _share(_marks(dark, 3, floor), tones, _FAR_OFF) > _SEAL
-    far_off = far_off or (not several and _has_patch(reduced, 1 - srgb_encode(own)))
+    far_off = far_off or (not several and _has_patch(reduced, shown))
     return Inks(several, far_off, one_pigment, not (several or far_off) and _has_tints(reduced, ink))
 
 
@@ -88,7 +88,11 @@ def _inner(reduced: Plane) -> Plane:
 def _has_patch(reduced: Plane, full: Plane) -> bool:
     """Whether areas of ``reduced`` (h, w, 3) are coloured in: evenly of another hue than the ink, which lacks ``full`` (3,)
     to paper as encoded, and of none that a stain has. Pencil lines are too thin for that, and not even."""
-    seen = np.minimum(cv2.blur(reduced, (7, 7)), np.float32(1))  # noise is gone in the mean
+    h, w = reduced.shape[0] // 2, reduced.shape[1] // 2  # for areas half the size tells as much
+    if not h or not w:
+        return False
+    half = cv2.resize(reduced, (w, h), interpolation=cv2.INTER_AREA)
+    seen = np.minimum(cv2.blur(half, (3, 3)), np.float32(1))  # noise is gone in the mean
     missing = 1 - encoded_of(np.minimum(to_codes(seen), PAPER_CODE))
     axis = full / max(float(np.linalg.norm(full)), 1e-6)
     along = np.maximum(folded(missing, axis.tolist()), 0)

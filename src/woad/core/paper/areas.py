@@ -62,13 +62,16 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
     if grown is None:
         return None
     taken, light = grown
-    if _lies_above(cells, light, spread):
-        # Paint may have been begun with, where it leaves little of the paper: what is lightest along the rim is that.
-        again = _grown(cells, _lightest_along(cells, light, size), size, spread)
-        if again is None or _lies_above(cells, again[1], spread):
-            return None
-        taken, light = again
     off = cells.tone - light
+    if _lies_above(off, spread):
+        # Paint may have been begun with, where it leaves little of the paper: what is lightest along the rim is that.
+        grown = _grown(cells, _lightest_along(cells, off, size), size, spread)
+        if grown is None:
+            return None
+        taken, light = grown
+        off = cells.tone - light
+        if _lies_above(off, spread):
+            return None
     wider = _into_shadow(cells, off, follow, size, spread, taken)
     if wider is not taken:
         taken, light = wider, light_through(cells, wider)
@@ -95,14 +98,14 @@ def _grown(cells: Cells, taken: Mask, size: NDArray[np.int64], spread: float) ->
     return taken, light
 
 
-def _lies_above(cells: Cells, light: Plane, spread: float) -> bool:
-    """Whether so much of the sheet is lighter than that ``light`` that it cannot be the paper's."""
-    return float((grey_of(cells.tone - light) > 0.05 + 2 * spread).mean()) > _ABOVE
+def _lies_above(off: Plane, spread: float) -> bool:
+    """Whether so much of the sheet, ``off`` a light by so much, is lighter than it that it cannot be the paper's."""
+    return float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE
 
 
-def _lightest_along(cells: Cells, light: Plane, size: NDArray[np.int64]) -> Mask:
-    """The areas that are lightest, beside a ``light``, among those which run along much of the sheet's rim; or none."""
-    middle = quantile(cells, grey_of(cells.tone - light), 0.5)
+def _lightest_along(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
+    """The areas that are lightest, by how far they are ``off`` the light, of those along much of the rim; or none."""
+    middle = quantile(cells, grey_of(off), 0.5)
     may = (_along(cells) > _ALONG) & (size >= 12)
     may[0] = False
     return np.asarray(may & (middle > middle[may].max() - _SAME)) if may.any() else may

@@ -37,13 +37,15 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
         return logs
     tone, border_only = toned
     above = guide - tone
-    if border_only:  # other paint may lie all around its whites: they are known by being lighter than paper alone
+    found = None if border_only else find_light_marks(np.exp(above)[..., None])
+    if found is not None:
+        where = found.where[..., 0]
+    else:  # other paint may lie all around its whites: they are known by being lighter than paper alone
         where = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
-    else:
-        found = find_light_marks(np.exp(above)[..., None])
-        where = _within_paint(above) if found is None else found.where[..., 0]
-        if not where.any():
-            return logs
+        if not border_only:
+            where = _within_paint(where, above)
+            if not where.any():
+                return logs
     marks = cv2.dilate(where, _GROWN)
     step = max(1, max(marks.shape) // _ENOUGH_PX)
     small = np.asarray(above[::step, ::step], np.float32)
@@ -53,10 +55,9 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     return np.where(marks[..., None] > 0, tone[..., None] + wide, logs)
 
 
-def _within_paint(above: Plane) -> NDArray[np.uint8]:
-    """Where something lighter than paper has other paint all around, 0 or 1: ``above`` (h, w) natural log. It touches no
-    paper that could tell it from glare, but glare ends in no such edge."""
-    light = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
+def _within_paint(light: NDArray[np.uint8], above: Plane) -> NDArray[np.uint8]:
+    """What of the ``light`` places has other paint all around, (h, w) 0 or 1; ``above`` (h, w) natural log over paper. It
+    touches no paper that could tell it from glare, but glare ends in no such edge."""
     count, labels = cv2.connectedComponents(light, connectivity=8)
     around = cv2.dilate(labels.astype(np.float32), _AROUND_PX).astype(np.int32)
     around[light > 0] = 0
