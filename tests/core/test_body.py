@@ -156,6 +156,19 @@ def test_a_mesh_of_lines_in_a_coloured_shadow_encloses_no_paint() -> None:
     assert find_inside(missing, 0.01, light)[110:134, 370:390, 0].min() > 0.9
 
 
+def test_even_paint_at_the_depth_that_counts_as_deep_has_its_edge_where_it_ends() -> None:
+    """Some of its cells are a little deeper by noise, and sharpening made paper lighter along its rim: neither draws it in."""
+    rng = np.random.default_rng(5)
+    plain = np.zeros((200, 300), np.float32)
+    plain[40:160, 40:260] = 0.115
+    soft = cv2.GaussianBlur(plain, (0, 0), 0.8)
+    signed = soft + 0.7 * (soft - cv2.GaussianBlur(soft, (0, 0), 1.5)) + rng.normal(0, 0.004, plain.shape)
+    around = np.ones((200, 300, 3), np.float32)
+    inside = find_inside(signed.astype(np.float32), 0.02, around, -signed.astype(np.float32))
+    assert inside[41:159, 41:259, 2].min() > 0.99
+    assert inside[48:152, 48:252, 0].min() > 0.9
+
+
 def test_an_edge_of_a_single_pixel_is_cut_out_too() -> None:
     """A strip one pixel wide, and one pixel high, may have any tones: laid over white it looks as it did."""
     rng = np.random.default_rng(3)

@@ -20,6 +20,7 @@ _PAINTED = 0.0035  # by how much more than paper outside an enclosed area lacks 
 _WALLED, _PAINTED_IN_DEEP = 0.9, 0.01  # the same with deep paint around that share of it or more
 _ABOVE = 0.05  # by how much lighter than paper an enclosed area is in the mean when it is white paint
 _DEEP, _GAP = 0.12, 0.6  # difference of a deep stroke; share of its border that a gap between such strokes has at least
+_NO_BLUR = 0.7  # share of the deepest beside it from which a cell is not just what blurs from there
 _OVER = 1.2, 3.0  # cells (sigma) over which means are taken
 _WIDE, _CLOSE = 0.9, 0.3  # share of the least difference in the wide mean, and in the other one with it
 _BESIDE, _IN_REACH = 5.0, 0.01  # cells (sigma) over which paint's inside tells its depth, and the least weight of it
@@ -39,6 +40,7 @@ _FAR = 15.0  # cells over which a place near deep paint takes after one that can
 # Cells (sigma) over which noise beside paint is told; how many times its mean on paper's lighter side pale paint stands above
 # it; and what is lighter by more than noise makes.
 _AROUND, _ABOVE_NOISE, _NO_NOISE = 4.0, 3.0, 0.05
+_OF_STEP = 0.3  # share of the deepest close by that this is at most
 _NO_ROOM = 0.012  # of lightness above paper, that there is at most when that is pure white
 # Mean of noise's one side over all, for its spread without the other (half a Gaussian).
 _OF_SPREAD = 0.4 / 0.58
@@ -119,7 +121,9 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], floor: float, lighter: Pla
     """Where paint is seen, 0 or 1: deep paint by itself; pale paint by the mean of a few cells that no deep paint blurs
     into. What lies too near deep paint to tell is as the nearest place that can be told, if that is not far: a tip of pale
     paint between deep strokes goes with its paint, a narrow gap between them stays open."""
-    told = 1 - cv2.dilate(deep, _BOX3).astype(np.float32)
+    # Cells that are nearly as deep as the deepest beside them are no blur of it: even paint that is just as deep by its noise.
+    blurred = (cv2.dilate(deep, _BOX3) > 0) & (missing < _NO_BLUR * cv2.dilate(missing, _BOX3))
+    told = 1 - np.maximum(deep, blurred).astype(np.float32)
     least = np.float32(floor) if lighter is None else _over_noise(missing, lighter, told, floor)
     around, wide = (mean_of(missing, told, sigma)[0] / least for sigma in _OVER)
     # Streaks of thick white paint come down nearly to paper's tone; the mean over more cells tells it from paper all the
@@ -169,7 +173,9 @@ def _over_noise(missing: Plane, lighter: Plane, told: Plane, least: float) -> Pl
         spread = np.sqrt(np.maximum(square - mean * mean, 0))
         beside = cv2.dilate(1 - told, _BOX17) > 0
         unquiet = np.where(beside, np.maximum(unquiet, np.float32(_OF_SPREAD) * spread), unquiet)
-    return np.asarray(np.maximum(_ABOVE_NOISE * unquiet, np.float32(least)), np.float32)
+    # What a lossy file or sharpening makes of an edge is a small share of its step: pale paint makes little of either.
+    most = _OF_STEP * cv2.dilate(missing, _BOX17)
+    return np.asarray(np.maximum(np.minimum(_ABOVE_NOISE * unquiet, most), np.float32(least)), np.float32)
 
 
 def _bays(missing: Plane, paper: NDArray[np.bool_], least: np.float32 | Plane) -> NDArray[np.bool_]:
