@@ -22,15 +22,15 @@ H, W = 900, 1100
 WASHES = ((300, 300, 0.75), (620, 340, 0.5), (420, 620, 0.3))  # x, y, reflectance
 
 
-def washed() -> np.ndarray:
-    """Lines in ink and three washes of it on cream paper, as a scan."""
+def washed(tones: tuple[float, ...] = tuple(tone for *_, tone in WASHES), many: int = 30) -> np.ndarray:
+    """So ``many`` lines in ink and three washes of it on cream paper, as a scan."""
     rng = np.random.default_rng(8)
     art = np.ones((H, W), np.float32)
-    for x, y, tone in WASHES:
+    for (x, y, _), tone in zip(WASHES, tones, strict=True):
         share = np.zeros((H, W), np.float32)
         cv2.circle(share, (x, y), 130, 1.0, -1, cv2.LINE_AA)
         art *= 1 - (1 - tone) * cv2.GaussianBlur(share, (0, 0), 3) * (1 + 0.03 * smooth_noise((H, W), 12, rng))
-    lines = cv2.GaussianBlur(strokes((H, W), 30, rng), (0, 0), 0.7).astype(np.float32) / 255
+    lines = cv2.GaussianBlur(strokes((H, W), many, rng), (0, 0), 0.7).astype(np.float32) / 255
     art *= 1 - 0.96 * lines
     paper = np.array([0.85, 0.83, 0.76], np.float32) * (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]
     return np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
@@ -50,6 +50,13 @@ def test_washes_of_one_ink_keep_the_tone_they_were_seen_in() -> None:
         assert abs(middle - 255 * float(srgb_encode(np.float32([tone]))[0])) < 10
     assert np.percentile(seen, 0.5) == 0  # the lines are black
     assert np.median(seen[:40]) == 255
+
+
+def test_rubbed_areas_far_from_both_paper_and_ink_are_tones() -> None:
+    """Charcoal's masses are as dark as a fill that does not quite get black, and yet clearly lighter than its lines."""
+    scan = washed((0.27, 0.25, 0.23), 90)
+    readings = make_sheet(take_in("charcoal.png", png_bytes(scan)), build_pyramid(scan), DOCKET).readings
+    assert make_recipe(starting_docket(readings.medium), readings).reading == "seen"
 
 
 def test_shading_by_lines_alone_is_no_wash() -> None:

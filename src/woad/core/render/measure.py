@@ -128,7 +128,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         histogram = tone_histogram(in_one)
         traits = reading.result()
         sharpness = 0.0 if sharpening is None else sharpening.result()
-    washes = traits is not None and traits.washed
+    washes = traits is not None and traits.tones_meant
     washes_meant = one_ink and (washes or inks.several)  # depths of one pigment are tones that are meant
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0

@@ -65,7 +65,7 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     # On a slip of its own a signature is not small, but still one line of few, joined strokes.
     slip = ramp(t.pieces, 14, 8) * ramp(t.aspect, 1.8, 2.4) * ramp(t.cover, 0.06, 0.04) * ramp(t.width, 0.009, 0.007)
     small = max(small, slip * (1 - ramp(t.broad, 0.02, 0.06)))
-    thick = ramp(t.width, 0.0102, 0.0135) * ramp(t.dark_ink, 0.45, 0.6)
+    thick = ramp(t.width, 0.0102, 0.0135) * ramp(t.dark_ink, 0.45, 0.6) * (not t.tones_meant)
     # Washes are pale, and their tone runs; paint may be as pale, or modelled, but hardly both.
     fluid = ramp(t.runs, *_RUNS) * ramp(t.pale, *_PALE)
     # Nobody paints with nothing but the palest paint, and paint of one pigment is as deep wherever it lies.

@@ -15,7 +15,7 @@ from woad.core.ink.pencils import Pencil, near_ink
 from woad.core.ink.texture import Texture
 from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.thinning import thinned
-from woad.core.raster.transfer import srgb_decode
+from woad.core.raster.transfer import srgb_decode, srgb_encode
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -34,6 +34,7 @@ _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
 _CRUMB, _SCRAP, _FEW = 0.2, 0.1, 0.25  # of the longest mark; of the largest; of all that is marked
+_TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.1, 0.2  # shares of broad marks and of all, see :class:`Traits`; encoded
 _PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than paper, and surely lighter
 
 
@@ -46,7 +47,8 @@ class Traits:
     broad marks whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks
     lighter than half, ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than
     paper in some channel, which no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
-    how much it varies; ``density`` of the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``extent`` height of
+    how much it varies; ``density`` of the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``toned`` share of broad
+    marks that are even and clearly lighter than full ink; ``extent`` height of
     the marks' box, crumbs left out; ``pieces`` how many separate marks of some size; ``aspect`` width over height of
     the marks' box; ``blue_ink`` how much bluer than red the ink is; ``inks`` share of marks that are dark and of a
     strong hue; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet; ``blue_tone``
@@ -91,12 +93,18 @@ class Traits:
     palest: float = 0.0
     above: float = 0.0
     lost: float = 0.0
+    toned: float = 0.0
 
     @property
     def washed(self) -> bool:
         """Whether tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
         smooth = self.flat > _WASHES_EVEN and self.grain < TOOTH[1]
         return self.half_tones > _WASHED and self.broad > _WASHES_BROAD and smooth
+
+    @property
+    def tones_meant(self) -> bool:
+        """Whether tones between paper and ink are meant: washes, grey markers, rubbed charcoal."""
+        return self.washed or (self.toned > _TONED and self.broad > _TONED_BROAD)
 
     @property
     def crayon(self) -> float:
@@ -152,6 +160,7 @@ def read_traits(
         own_hue = tinted - stained
         coloured = max(coloured, own_hue)
         above = float((most > _ABOVE).mean())
+    light = srgb_decode(srgb_encode(np.array(ink.reflectance, np.float32)) + _LIGHTER).mean()
     pieces, figure = _figure(marks, side)
     rows = np.nonzero(figure.sum(axis=1) > 0.002 * w)[0]
     clear = _band(grey, side)[far]
@@ -188,6 +197,7 @@ def read_traits(
         runs=tone_runs(reduced),
         above=above,
         palest=float((grey[broad_at] > _PALEST).mean()) if broad_at.any() else 0.0,
+        toned=float((even & (grey > light))[broad_at].mean()) if broad_at.any() else 0.0,
     )
 
 
