@@ -34,7 +34,7 @@ _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
 _CRUMB, _SCRAP, _FEW = 0.2, 0.1, 0.25  # of the longest mark; of the largest; of all that is marked
-_TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.1, 0.2  # shares of broad marks and of all, see :class:`Traits`; encoded
+_TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.05, 0.12  # shares of broad marks and of all, see :class:`Traits`; encoded
 _PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than paper, and surely lighter
 
 
