@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
+from woad.core.paper.bare_margin import find_bare_margin
 from woad.core.paper.blocks import Blocks, at_blocks, blocks_of, hues, spanning, to_blocks
 from woad.core.paper.cast import with_cast
 from woad.core.paper.cells import Cells, cut, relit, without
@@ -68,6 +69,7 @@ class LightField:
         return float(high / max(low, 1e-6))
 
 
+_MARGIN = 0.9  # share of a block that lies in a margin to tell what paper is
 _MOST_FIT = 0.5  # of what is as light as the paper, that is of its hue at least
 
 # Rounds of growth: reach of the local planes in blocks, how much darker paper may turn, repetitions.
@@ -103,11 +105,18 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
             cutting, guide = beside.submit(cut, logs), grey_of(logs)
             tone, share, spread = blocks_of(guide, size)
             hue = hues(logs, guide, tone, spread, size)
+        cells = cutting.result()
+        margin = find_bare_margin(cells)
+        if margin is not None:
+            own = cv2.resize(margin.astype(np.float32), guide.shape[::-1], interpolation=cv2.INTER_NEAREST)
+            share = share * (to_blocks(own, size) > _MARGIN)
         lit = low_order(tone, share)
         drawn = shading_of(tone, lit, spread)
         fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
-        cells = without(cutting.result(), fitting < 0.5)
-    parts = at_blocks(cutting.result().labels, guide.shape, size)
+        parts = at_blocks(cells.labels, guide.shape, size)
+        cells = without(cells, fitting < 0.5)
+        if margin is not None:
+            drawn |= share == 0
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     # Told by the sheet as it is, before any shadow is taken out.
@@ -126,7 +135,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         drawn = widened(drawn, tone, share, spread)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
-    field = _without_edges(logs, guide, cells, parts, (tone, share * fitting, spread), drawn, size, growth, painted)
+    blocks, washed = (tone, share * fitting, spread), margin is not None
+    field = _without_edges(logs, guide, cells, parts, blocks, drawn, size, growth, painted, washed)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
@@ -159,9 +169,11 @@ def _without_edges(
     size: int,
     growth: tuple[tuple[float, float, int], ...],
     painted: bool,
+    washed: bool,
 ) -> LightField | NoEstimate:
     """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already; ``parts`` numbers the areas
-    that blocks lie in, ``drawn`` are those of soft shading; toned and ``painted`` paper may have paint as light as itself."""
+    that blocks lie in, ``drawn`` are those that show no paper; toned and ``painted`` paper may have paint as light as itself,
+    and where all but a margin is ``washed``, the most usual tone is no paper's."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
@@ -174,12 +186,13 @@ def _without_edges(
     covered = to_blocks(paint.astype(np.float32), size)
     share = share * np.maximum(1 - 3 * covered, 0) ** 2
     surface = under_paint(tone, grow(tone, share, surface, spread, growth, covered), covered, parts)
-    return _refine(logs, guide, surface, spread, size, paint, painted)
+    return _refine(logs, guide, surface, spread, size, paint, painted, washed)
 
 
 def _refine(
-    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_], painted: bool
-) -> LightField | NoEstimate:
+    logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_], painted: bool,
+    washed: bool,
+) -> LightField | NoEstimate:  # fmt: skip
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
     gh, gw = surface.shape
@@ -194,8 +207,9 @@ def _refine(
         coarse = _surface(guide, clear, coarse, cells)
     # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
     mottled = False
+    bare = ~paint if washed else np.ones_like(paint)
     for _ in range(_CENTRING):
-        middle, unrest = _hump(guide - coarse)
+        middle, unrest = _hump(guide - coarse, bare)
         if not mottled and abs(middle) < _CENTRED:
             break
         mottled, spread, coarse = True, max(spread, unrest), coarse + np.float32(middle)
@@ -209,7 +223,7 @@ def _refine(
     light = _from_pixels(logs, clear, coarse, cells)
     if mottled:
         done = cv2.resize(light.mean(axis=2), (w, h), interpolation=cv2.INTER_LINEAR)
-        light = light + np.float32(_hump(guide - done)[0])
+        light = light + np.float32(_hump(guide - done, bare)[0])
     kept = (guide - coarse)[clear]
     return LightField(np.exp(light), float(clear.mean()), float(np.std(kept)))
 
@@ -235,14 +249,16 @@ def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple
     return np.asarray(cv2.resize(field, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _hump(residual: Plane) -> tuple[float, float]:
-    """Middle of the paper's hump in ``residual`` and its standard deviation, read from the lighter flank."""
+def _hump(residual: Plane, bare: NDArray[np.bool_]) -> tuple[float, float]:
+    """Middle of the paper's hump in ``residual`` where it is ``bare``, and its standard deviation, read from the lighter
+    flank."""
     calm = np.ascontiguousarray(cv2.GaussianBlur(residual, (0, 0), 1.2)[::2, ::2])  # its pixels go together in twos
     bins, reach = 160, 0.4
-    counts = cv2.calcHist([calm], [0], None, [bins], [-reach, reach]).ravel()
+    bare = np.ascontiguousarray(bare[::2, ::2])
+    counts = cv2.calcHist([calm], [0], bare.astype(np.uint8), [bins], [-reach, reach]).ravel()
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
     middle = ((int(np.argmax(smooth)) + 0.5) * 2 / bins - 1) * reach
-    residual = residual[::2, ::2]
+    residual = residual[::2, ::2][bare]
     lighter = residual[residual > middle] - middle
     if lighter.size < 200 or abs(middle) > _OFF_HUMP:
         return 0.0, 0.0
