@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from sheets import sheet_of, strokes
 from woad.core.docket.media import starting_docket
 from woad.core.paper.areas import find_areas
+from woad.core.paper.bare_margin import find_bare_margin
 from woad.core.paper.cells import cut
 from woad.core.paper.light_field import LightField, estimate_light
 from woad.core.raster.transfer import srgb_encode
@@ -236,3 +237,22 @@ def test_a_wash_that_leaves_only_a_margin_in_a_lamps_light_is_no_paper() -> None
     off = np.abs(np.log(cv2.resize(field.grid, (w, h)) / lamp)).mean(axis=2)
     assert np.percentile(off[sea == 0], 95) < 0.03
     assert np.median(off[sea > 0]) < 0.08
+    margin = find_bare_margin(cut(np.log(np.maximum(seen, 1e-3)).astype(np.float32)))
+    assert margin is not None
+    large = cv2.resize(margin.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    assert not large[sea > 0].any() and large[sea == 0].mean() > 0.7
+
+
+def test_a_cream_sheet_on_a_white_table_is_no_wash_that_leaves_a_margin() -> None:
+    """It is darker than what lies around it in every channel, too, and buckled; but of one hue throughout."""
+    h, w = 886, 650
+    rng = np.random.default_rng(1)
+    sheet, ink = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32)
+    cv2.rectangle(sheet, (60, 80), (w - 60, h - 80), 1.0, -1)
+    for radius in (60, 110, 170):
+        cv2.ellipse(ink, (w // 2, h // 2), (radius, radius + 40), 20, 0, 360, 1.0, 4)
+    art = np.exp(sheet[..., None] * np.log(np.array([0.95, 0.91, 0.8], np.float32))) * (1 - 0.95 * ink[..., None])
+    waves = 1 + 0.04 * sheet * smooth_noise((h, w), 40, rng)
+    seen = art * (waves * (1 + 0.008 * smooth_noise((h, w), 1.5, rng)))[..., None]
+    seen += rng.normal(0, 0.003, art.shape)
+    assert find_bare_margin(cut(np.log(np.maximum(seen, 1e-3)).astype(np.float32))) is None

@@ -72,8 +72,20 @@ def test_what_is_drawn_is_no_such_shadow(kind: str) -> None:
     logs = np.log(np.maximum(linear, 1e-3))
     lit = np.log(cv2.resize(bare(4), (w, h), interpolation=cv2.INTER_AREA)).mean(axis=2)
     tone = cv2.resize(logs.mean(axis=2), (w, h), interpolation=cv2.INTER_AREA)
-    grid = np.exp(np.dstack([lit] * 3)).astype(np.float32)
-    assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006, np.zeros((h, w), bool)) is grid
+    grid, none = np.exp(np.dstack([lit] * 3)).astype(np.float32), np.zeros((h, w), bool)
+    assert with_cast(grid, logs, tone, lit.astype(np.float32), H // h, 0.006, none, none) is grid
+
+
+def test_a_pale_grey_wash_that_a_shadow_falls_across_is_no_part_of_it() -> None:
+    """Its step is no steeper than a shadow's soft edge, but crisp."""
+    share = np.zeros((H, W), np.float32)
+    cv2.ellipse(share, (310, 420), (170, 240), 15, 0, 360, 1.0, -1, cv2.LINE_AA)
+    y, x = np.mgrid[:H, :W].astype(np.float32)
+    shadow = 1 - 0.4 / (1 + np.exp(-(y * 0.85 + x * 0.5 - 700) / 25))
+    light = bare(6) * shadow[..., None]
+    linear = cv2.GaussianBlur(light * (1 - 0.13 * share)[..., None], (0, 0), 0.8)
+    off = off_truth(np.asarray(linear, np.float32), light)
+    assert np.median(off[share == 1]) < 0.007
 
 
 @pytest.mark.proof

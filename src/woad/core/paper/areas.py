@@ -29,7 +29,6 @@ _ROUNDS = 8
 _OPEN_RIM = 0.25  # share of a gap in paint that edges bound, at most, if no paper shows in it
 _JUDGED = 60  # the largest areas are compared across their edges
 _REST = 0.02  # of an area, how much other paper there has to be for that to lie a step below it
-_ALONG = 0.1  # share of the sheet's rim that paper runs along
 _ABOVE = 0.1  # share of the sheet that may lie above the light that was found: gouache's whites do
 _DIP = 0.12  # natural log, darker than that beside its light no paper lies in a dip of its own
 _OPEN = 0.015  # share of the sheet that is worth a second look
@@ -63,15 +62,8 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
         return None
     taken, light = grown
     off = cells.tone - light
-    if _lies_above(off, spread):
-        # Paint may have been begun with, where it leaves little of the paper: what is lightest along the rim is that.
-        grown = _grown(cells, _lightest_along(cells, off, size), size, spread)
-        if grown is None:
-            return None
-        taken, light = grown
-        off = cells.tone - light
-        if _lies_above(off, spread):
-            return None
+    if float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE:
+        return None
     wider = _into_shadow(cells, off, follow, size, spread, taken)
     if wider is not taken:
         taken, light = wider, light_through(cells, wider)
@@ -96,25 +88,6 @@ def _grown(cells: Cells, taken: Mask, size: NDArray[np.int64], spread: float) ->
             break
         taken = new
     return taken, light
-
-
-def _lies_above(off: Plane, spread: float) -> bool:
-    """Whether so much of the sheet, ``off`` a light by so much, is lighter than it that it cannot be the paper's."""
-    return float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE
-
-
-def _lightest_along(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
-    """The areas that are lightest, by how far they are ``off`` the light, of those along much of the rim; or none."""
-    middle = quantile(cells, grey_of(off), 0.5)
-    may = (_along(cells) > _ALONG) & (size >= 12)
-    may[0] = False
-    return np.asarray(may & (middle > middle[may].max() - _SAME)) if may.any() else may
-
-
-def _along(cells: Cells) -> NDArray[np.float64]:
-    """The share of the sheet's rim that each area runs along."""
-    rim = border_of(cells.labels)
-    return np.asarray(np.bincount(rim, minlength=cells.count) / rim.size)
 
 
 def _painted(cells: Cells, taken: Mask, light: Plane) -> Mask:
@@ -269,7 +242,8 @@ def _joined(taken: Mask, may: Mask, goes_on: Callable[[Mask, int], bool]) -> Mas
 def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas of paper behind a hard shadow's edge: large, without a hue, running far along the sheet's rim."""
     labels = cells.labels
-    along = _along(cells)
+    rim = border_of(labels)
+    along = np.bincount(rim, minlength=cells.count) / rim.size
     grey = grey_of(off)
     middle = quantile(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)

@@ -5,7 +5,6 @@ between them the one that is lighter in every channel is paper; and paper is of 
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 

@@ -22,6 +22,10 @@ _ENOUGH_PX = 700  # long side on which such a shadow is read
 _LOST, _RIM_SHARE = 0.08, 0.04  # light (natural log) that is lost in one; share of the sheet's rim that it takes
 _LEAST, _BORDER = 0.03, 0.1  # share of the sheet that it covers; of the sheet's shorter side, along the border
 _HARD, _SOFT_SHARE = 0.05, 0.3  # light per px from which an edge is hard; share of its rim that is soft at least
+_SEEN, _CRISP = (
+    (1.5, 5.0),
+    1.8,
+)  # px (sigma) over which steepness is told; by how much it falls from an edge that is crisp
 _BARE = 0.75  # share of it that is bare paper at least
 _TINTED, _HUED = 0.1, 0.04  # how much channels may differ in it from the light outside, and within it
 _STROKE = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13))
@@ -34,12 +38,15 @@ _CELL = 3  # px of a cell of light
 _BOX3, _BOX5, _BOX9 = (np.ones((side, side), np.uint8) for side in (3, 5, 9))
 
 
-def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float, drawn: Mask) -> Plane:
+def with_cast(
+    grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spread: float, drawn: Mask, crisp: Mask
+) -> Plane:
     """Light (gh, gw, C), linear, with what such shadows take that ``grid``, the light as it was found, has not.
 
     ``logs`` (h, w, C) log light of a reduced sheet; of its blocks of ``block`` px the paper's ``tone`` and how light it would
-    be without shadow, ``lit``, and which show soft shading, ``drawn``, (bh, bw) all; ``spread`` the paper's. The cells get as
-    fine as these shadows ask for.
+    be without shadow, ``lit``, and which show soft shading, ``drawn``, (bh, bw) all; ``spread`` the paper's; where edges are
+    ``crisp``, any grid over the sheet, as a pale wash's are that is no steeper than a soft shadow's. The cells get as fine
+    as these shadows ask for.
 
     Source: normalized convolution (Knutsson and Westin 1993), from wide to close.
     """
@@ -58,7 +65,10 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     told = (1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)) * ~shaded
     light, weight = mean_of(small, told, _AROUND[0])
     paper = np.where(weight > _TOLD, grey_of(light), closed)
-    shadow, other = _shadows(paper - surface, told, light - paper[..., None], shaded)
+    # Lines are bridged: what is left are the rims of washes, and of shadows so deep that their edges are steep as well.
+    rims = (cv2.resize(crisp.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0) & _crisper(grey)
+    rims &= cv2.dilate(marks.astype(np.uint8), _STROKE) == 0
+    shadow, other = _shadows(paper - surface, told, light - paper[..., None], shaded, rims)
     if not shadow.any():
         return grid
     away = np.asarray(cv2.distanceTransform((~shadow).astype(np.uint8), cv2.DIST_L2, 3))
@@ -78,6 +88,16 @@ def with_cast(grid: Plane, logs: Plane, tone: Plane, lit: Plane, block: int, spr
     return np.asarray(fine * np.exp(more), np.float32)
 
 
+def _crisper(grey: Plane) -> Mask:
+    """Where an edge is much steeper seen closely than from afar, however high it is: a soft one hardly is."""
+    close, afar = (cv2.GaussianBlur(grey, (0, 0), sigma) for sigma in _SEEN)
+    return np.asarray(_steepness(close) > _CRISP * _steepness(afar))
+
+
+def _steepness(plane: Plane) -> Plane:
+    return np.asarray(np.hypot(*(cv2.Sobel(plane, cv2.CV_32F, x, 1 - x, scale=1 / 8) for x in (1, 0))))
+
+
 def _bridged(off: Plane, told: Plane) -> Plane:
     """What the paper is ``off`` (h, w, C) the light that was found, where it is ``told``, and across marks; nothing where it
     is hardly off."""
@@ -90,12 +110,11 @@ def _bridged(off: Plane, told: Plane) -> Plane:
     return np.asarray(out * near[..., None], np.float32)
 
 
-def _shadows(off: Plane, bare: Plane, hue: Plane, shaded: Mask) -> tuple[Mask, Mask]:
+def _shadows(off: Plane, bare: Plane, hue: Plane, shaded: Mask, rims: Mask) -> tuple[Mask, Mask]:
     """Which places lie in such shadows: by how much the paper is ``off`` the light outside, where it is ``bare``, 0..1, and
-    its ``hue`` (h, w, C), the channels' difference from grey; not where it is ``shaded`` by hand. And which are something else
-    as dark, or the edge of it."""
-    gradient = np.hypot(*(cv2.Sobel(off, cv2.CV_32F, x, 1 - x, scale=1 / 8) for x in (1, 0)))
-    hard = cv2.dilate((gradient > _HARD).astype(np.uint8), _BOX5) > 0
+    its ``hue`` (h, w, C), the channels' difference from grey; not where it is ``shaded`` by hand, nor beyond the ``rims`` of
+    washes. And which are something else as dark, or the edge of it."""
+    hard = (cv2.dilate((_steepness(off) > _HARD).astype(np.uint8), _BOX5) > 0) | rims
     dark = off < -_LOST
     outside = hue[~dark]
     usual = np.median(outside.reshape(-1, hue.shape[2]), axis=0) if len(outside) else 0

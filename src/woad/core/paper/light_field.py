@@ -113,14 +113,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         lit = low_order(tone, share)
         drawn = shading_of(tone, lit, spread)
         fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
-        parts = at_blocks(cells.labels, guide.shape, size)
+        parts, crisp = at_blocks(cells.labels, guide.shape, size), cells.labels == 0
         cells = without(cells, fitting < 0.5)
         if margin is not None:
             drawn |= share == 0
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     # Told by the sheet as it is, before any shadow is taken out.
-    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread)
+    as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread, crisp=crisp)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
         shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)

@@ -128,13 +128,14 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         histogram = tone_histogram(in_one)
         traits = reading.result()
         sharpness = 0.0 if sharpening is None else sharpening.result()
-    washes = traits is not None and traits.tones_meant
-    washes_meant = one_ink and (washes or inks.several)  # depths of one pigment are tones that are meant
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0
+    washes = traits is not None and traits.washed
     if one_ink and not (quick or washes or isinstance(ink, NoEstimate)):
         full = max(1 - ink_fold, 0.1)
         reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
+    washes |= traits is not None and traits.tones_meant and not reverse
+    washes_meant = one_ink and (washes or inks.several)  # depths of one pigment are tones that are meant
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
     seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found)
     proposal = propose_medium(seen, one_ink) if seen is not None or light_marks is None else _LIGHT_ONLY

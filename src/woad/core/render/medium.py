@@ -24,6 +24,8 @@ _AREAS, _EVEN, _TINTED, _FILLED = (0.2, 0.45), (0.5, 0.7), (0.1, 0.25), (0.5, 0.
 _RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
 # Shares of marks with a hue from which a sheet is coloured, and surely so; and in washes.
 _HUE = (0.1, 0.25), (0.05, 0.15)
+_BROADLY = 0.4  # share of tinted marks from which tones have that hue
+_FAINT = 0.5  # share of broad marks hardly darker than paper from which they may show through from behind
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
@@ -55,7 +57,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     washed = float(t.washed)
     # In washes, whose tone is even, less of a hue is one.
-    coloured, broad = ramp(t.coloured, *_HUE[t.tones_meant]), ramp(t.broad, 0.08, 0.3) * (1 - lined)
+    even = t.washed or (t.tones_meant and t.tinted > _BROADLY)
+    coloured, broad = ramp(t.coloured, *_HUE[even]), ramp(t.broad, 0.08, 0.3) * (1 - lined)
     tones = _half_tones(t)
     grainy = ramp(tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     grainy *= 1 - max(filled, dotted)
@@ -65,7 +68,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     # On a slip of its own a signature is not small, but still one line of few, joined strokes.
     slip = ramp(t.pieces, 14, 8) * ramp(t.aspect, 1.8, 2.4) * ramp(t.cover, 0.06, 0.04) * ramp(t.width, 0.009, 0.007)
     small = max(small, slip * (1 - ramp(t.broad, 0.02, 0.06)))
-    thick = ramp(t.width, 0.0102, 0.0135) * ramp(t.dark_ink, 0.45, 0.6) * (not t.tones_meant)
+    thick = ramp(t.width, 0.0102, 0.0135) * ramp(t.dark_ink, 0.45, 0.6)
+    thick *= not t.tones_meant or t.palest > _FAINT  # no strokes are as even as areas of a lighter tone
     # Washes are pale, and their tone runs; paint may be as pale, or modelled, but hardly both.
     fluid = ramp(t.runs, *_RUNS) * ramp(t.pale, *_PALE)
     # Nobody paints with nothing but the palest paint, and paint of one pigment is as deep wherever it lies.
