@@ -21,7 +21,7 @@ from woad.core.square.corners import SheetCorners, find_corners
 from woad.core.square.frame import plain_frame
 from woad.core.square.resample import Squared
 from woad.core.square.tape import find_tape, holds_down
-from woad.demo.scanner import Light
+from woad.demo.scanner import Light, smooth_noise
 
 W, H = 480, 640
 TAN = (0.78, 0.62, 0.38)
@@ -87,6 +87,16 @@ def test_painted_shapes_at_the_border_stay() -> None:
     assert find_tape(shot(taped(strips(*LEANING), (0.3, 0.45, 0.7)), Light(0.04)), None) == ()
     both = np.maximum(strips(*LEANING), strips(((240, 320), 10), size=(300, 90)))
     assert find_tape(shot(taped(both), Light(0.04)), None) == ()
+
+
+def test_tape_at_three_corners_is_found_beside_a_wash_of_its_colour() -> None:
+    """Such a wash pools, as no tape does."""
+    scan = taped(strips(*LEANING))
+    depth = np.clip(0.55 + 0.5 * smooth_noise((H, W), 30, np.random.default_rng(3)), 0.1, 1.6)[180:460, 120:380, None]
+    scan[180:460, 120:380] *= np.exp(depth * np.log(np.array(TAN, np.float32) / 0.8))
+    found = find_tape(shot(scan, Light(0.04)), None)
+    assert len(found) == 3
+    assert not covered(found)[180:460, 120:380].any()
 
 
 def on_board(board: float, cover: NDArray[np.float32]) -> NDArray[np.uint8]:

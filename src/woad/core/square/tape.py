@@ -1,7 +1,8 @@
 """Masking tape that holds a sheet down: straight strips of one tan, lighter than ink, that come in from its border.
 
 Paint has that colour too, and anything may have straight sides; two or more pieces at the border with one tan, even all over,
-straight and crisp where they end on the sheet, while nothing else on it has their colour, are tape.
+straight and crisp where they end on the sheet, while nothing else on it has their colour, are tape. Where they hold three
+corners, a wash in their colour that pools does not count.
 """
 
 from __future__ import annotations
@@ -68,7 +69,8 @@ def find_tape(pixels: Pixels, corners: Points | None) -> tuple[Points, ...]:
         return ()
     if max(float(np.linalg.norm(a.at - b.at)) for a in alike for b in alike) < _APART * min(tan.shape):
         return ()
-    if _elsewhere(mask, tan, grey, alike) > _ELSEWHERE * sum(one.area for one in alike):
+    held = len(_corners_held([one.at for one in alike], _corners_of(tan.shape[1], tan.shape[0]))) >= _HELD
+    if _elsewhere(mask, tan, grey, alike, held) > _ELSEWHERE * sum(one.area for one in alike):
         return ()
     grown = (widened(one.hull, _AROUND * _RIM * max(tan.shape)) for one in alike)
     return tuple(np.asarray(cv2.perspectiveTransform(one[:, None], back), np.float64)[:, 0] for one in grown)
@@ -77,9 +79,7 @@ def find_tape(pixels: Pixels, corners: Points | None) -> tuple[Points, ...]:
 def holds_down(pixels: Pixels, corners: Points, tape: tuple[Points, ...]) -> bool:
     """Whether ``tape`` holds a sheet with such ``corners`` down at three of them or more, on something darker all round: then
     they are its corners, however much of its sides the tape hides."""
-    middles = np.array([one.mean(axis=0) for one in tape]).reshape(-1, 1, 2)
-    held = np.unique(np.linalg.norm(middles - corners, axis=2).argmin(axis=1)) if len(tape) else ()
-    if len(held) < _HELD:
+    if len(_corners_held([one.mean(axis=0) for one in tape], corners)) < _HELD:
         return False
     centre = corners.mean(axis=0)
     share = np.linspace(0.3, 0.7, 24)[:, None]
@@ -92,11 +92,21 @@ def holds_down(pixels: Pixels, corners: Points, tape: tuple[Points, ...]) -> boo
     return True
 
 
+def _corners_held(middles: list[Points], corners: Points) -> NDArray[np.intp]:
+    """Which of the ``corners`` (4, 2) are the nearest to one of the ``middles``."""
+    at = np.array(middles).reshape(-1, 1, 2)
+    return np.unique(np.linalg.norm(at - corners, axis=2).argmin(axis=1)) if len(middles) else np.zeros(0, np.intp)
+
+
+def _corners_of(w: int, h: int) -> Points:
+    return np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
+
+
 def _flat(pixels: Pixels, corners: Points | None) -> tuple[Plane, NDArray[np.float64]]:
     """The sheet laid flat, linear (h, w, C), at most so many px long, and the mapping from it back to the pixels."""
     h, w = pixels.shape[:2]
     if corners is None:
-        corners = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
+        corners = _corners_of(w, h)
     wide, high = sheet_size(corners, (w, h), "seen")
     scale = min(_LONG / max(wide, high, 1.0), 1.0)
     size = max(round(wide * scale), 1), max(round(high * scale), 1)
@@ -198,12 +208,24 @@ def _alike(one: _Piece, pieces: list[_Piece]) -> list[_Piece]:
     ]
 
 
-def _elsewhere(mask: NDArray[np.bool_], tan: Plane, grey: Plane, pieces: list[_Piece]) -> int:
-    """How many px elsewhere on the sheet have the pieces' colour."""
+def _elsewhere(mask: NDArray[np.bool_], tan: Plane, grey: Plane, pieces: list[_Piece], even: bool) -> int:
+    """How many px elsewhere on the sheet have the pieces' colour; of areas only that are as ``even``, if so."""
     own = np.zeros(mask.shape, np.uint8)
     for one in pieces:
         cv2.fillConvexPoly(own, np.rint(one.hull).astype(np.int32), 1)
     level, tone = float(np.mean([one.tan for one in pieces])), float(np.mean([one.grey for one in pieces]))
-    same = mask & (np.abs(np.log(np.maximum(tan, 1e-3) / level)) < _ALIKE_TAN) & (np.abs(grey - tone) < _ALIKE_GREY)
-    same &= cv2.dilate(own, np.ones((9, 9), np.uint8)) == 0
+    beside = mask & (cv2.dilate(own, np.ones((9, 9), np.uint8)) == 0)
+    same = beside & (np.abs(np.log(np.maximum(tan, 1e-3) / level)) < _ALIKE_TAN) & (np.abs(grey - tone) < _ALIKE_GREY)
+    if even:
+        same &= ~_uneven(beside, tan)
     return int(cv2.countNonZero(cv2.morphologyEx(same.astype(np.uint8), cv2.MORPH_OPEN, _BOX3)))
+
+
+def _uneven(mask: NDArray[np.bool_], tan: Plane) -> NDArray[np.bool_]:
+    """Of the areas in a ``mask`` those whose tan varies, natural log, more than any tape's does."""
+    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
+    many = np.maximum(np.bincount(labels.ravel(), minlength=count), 1)
+    mean, square = (np.bincount(labels.ravel(), values.ravel(), count) / many for values in (tan, tan * tan))
+    out = np.sqrt(np.maximum(square - mean * mean, 0)) > _EVEN
+    out[0] = False
+    return np.asarray(out[labels])
