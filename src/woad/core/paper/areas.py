@@ -15,10 +15,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.cells import BOX3, Cells, quantile
+from woad.core.paper.cells import BOX3, Cells, along_rim, quantile
 from woad.core.paper.rims import jump_at, step_at, unrest_of
 from woad.core.paper.smooth_light import HUE, hue_limit, light_through
-from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
@@ -242,8 +241,7 @@ def _joined(taken: Mask, may: Mask, goes_on: Callable[[Mask, int], bool]) -> Mas
 def _shaded(cells: Cells, off: Plane, size: NDArray[np.int64]) -> Mask:
     """Areas of paper behind a hard shadow's edge: large, without a hue, running far along the sheet's rim."""
     labels = cells.labels
-    rim = border_of(labels)
-    along = np.bincount(rim, minlength=cells.count) / rim.size
+    along = along_rim(cells)
     grey = grey_of(off)
     middle = quantile(cells, grey, 0.5)
     shaded = (along > 0.1) & (size > 0.04 * labels.size) & (middle < 0) & (middle > -1.2)

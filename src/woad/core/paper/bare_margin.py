@@ -8,8 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.cells import Cells
-from woad.core.raster.border import border_of
+from woad.core.paper.cells import Cells, along_rim
 from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
@@ -35,8 +34,7 @@ def find_bare_margin(cells: Cells) -> Mask | None:
     """Cells (gh, gw) of a margin of paper around a wash that covers all the rest; None where there is none, as on sheets
     with more paper than that, which tells by itself."""
     labels, tone = cells.labels, cells.tone
-    rim = border_of(labels)
-    along = np.bincount(rim, minlength=cells.count) / rim.size
+    along = along_rim(cells)
     along[0] = 0
     outer = along > _TOUCHES
     margin = outer[labels]

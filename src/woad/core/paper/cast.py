@@ -22,10 +22,8 @@ _ENOUGH_PX = 700  # long side on which such a shadow is read
 _LOST, _RIM_SHARE = 0.08, 0.04  # light (natural log) that is lost in one; share of the sheet's rim that it takes
 _LEAST, _BORDER = 0.03, 0.1  # share of the sheet that it covers; of the sheet's shorter side, along the border
 _HARD, _SOFT_SHARE = 0.05, 0.3  # light per px from which an edge is hard; share of its rim that is soft at least
-_SEEN, _CRISP = (
-    (1.5, 5.0),
-    1.8,
-)  # px (sigma) over which steepness is told; by how much it falls from an edge that is crisp
+# Px (sigma) over which steepness is told, closely and from afar; by how much it falls where an edge is crisp.
+_SEEN, _CRISP = (1.5, 5.0), 1.8
 _BARE = 0.75  # share of it that is bare paper at least
 _TINTED, _HUED = 0.1, 0.04  # how much channels may differ in it from the light outside, and within it
 _STROKE = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13))
@@ -65,7 +63,7 @@ def with_cast(
     told = (1 - cv2.dilate(marks.astype(np.uint8), _BOX3).astype(np.float32)) * ~shaded
     light, weight = mean_of(small, told, _AROUND[0])
     paper = np.where(weight > _TOLD, grey_of(light), closed)
-    # Lines are bridged: what is left are the rims of washes, and of shadows so deep that their edges are steep as well.
+    # Lines are bridged: crisp edges that are left are washes' rims.
     rims = (cv2.resize(crisp.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0) & _crisper(grey)
     rims &= cv2.dilate(marks.astype(np.uint8), _STROKE) == 0
     shadow, other = _shadows(paper - surface, told, light - paper[..., None], shaded, rims)

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of, highest
 
 Plane = NDArray[np.float32]
@@ -83,6 +84,12 @@ def _steepness(logs: Plane) -> Plane:
 def _least(steep: Plane) -> float:
     """How steep an edge is at least, by how ``steep`` the paper's noise is."""
     return float(np.clip(_TELLS * float(np.percentile(steep[::2, ::2], 40)), 0.007, 0.05))
+
+
+def along_rim(cells: Cells) -> NDArray[np.float64]:
+    """The share of the sheet's rim that each area runs along, (count,); that of edges, 0, as well."""
+    rim = border_of(cells.labels)
+    return np.asarray(np.bincount(rim, minlength=cells.count) / rim.size)
 
 
 def relit(cells: Cells, light: Plane) -> Cells:

@@ -107,16 +107,16 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
             hue = hues(logs, guide, tone, spread, size)
         cells = cutting.result()
         margin = find_bare_margin(cells)
+        washed = np.zeros(tone.shape, bool)
         if margin is not None:
             own = cv2.resize(margin.astype(np.float32), guide.shape[::-1], interpolation=cv2.INTER_NEAREST)
-            share = share * (to_blocks(own, size) > _MARGIN)
+            washed = to_blocks(own, size) < _MARGIN
+            share = share * ~washed
         lit = low_order(tone, share)
-        drawn = shading_of(tone, lit, spread)
+        drawn = shading_of(tone, lit, spread) | washed
         fitting = of_paper_hue(tone, hue, share * ~drawn, lit) * ~drawn
         parts, crisp = at_blocks(cells.labels, guide.shape, size), cells.labels == 0
         cells = without(cells, fitting < 0.5)
-        if margin is not None:
-            drawn |= share == 0
     extent = (guide.shape[0] / size, guide.shape[1] / size)
     h, w = guide.shape
     # Told by the sheet as it is, before any shadow is taken out.
@@ -135,8 +135,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         drawn = widened(drawn, tone, share, spread)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
-    blocks, washed = (tone, share * fitting, spread), margin is not None
-    field = _without_edges(logs, guide, cells, parts, blocks, drawn, size, growth, painted, washed)
+    blocks = (tone, share * fitting, spread)
+    field = _without_edges(logs, guide, cells, parts, blocks, drawn, size, growth, painted, margin is not None)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid

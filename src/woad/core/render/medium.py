@@ -57,8 +57,8 @@ def propose_medium(traits: Traits | None, one_ink: bool = False) -> Proposal:
     dotted = ramp(t.pieces, 3, 0) * ramp(t.thin, 0.85, 0.95)
     washed = float(t.washed)
     # In washes, whose tone is even, less of a hue is one.
-    even = t.washed or (t.tones_meant and t.tinted > _BROADLY)
-    coloured, broad = ramp(t.coloured, *_HUE[even]), ramp(t.broad, 0.08, 0.3) * (1 - lined)
+    toned = t.washed or (t.tones_meant and t.tinted > _BROADLY)
+    coloured, broad = ramp(t.coloured, *_HUE[toned]), ramp(t.broad, 0.08, 0.3) * (1 - lined)
     tones = _half_tones(t)
     grainy = ramp(tones, *(float(np.interp(t.density, _GRAPHITE, ends)) for ends in _GRAINY))
     grainy *= 1 - max(filled, dotted)

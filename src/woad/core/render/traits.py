@@ -34,7 +34,8 @@ _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
 _CRUMB, _SCRAP, _FEW = 0.2, 0.1, 0.25  # of the longest mark; of the largest; of all that is marked
-_TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.05, 0.12  # shares of broad marks and of all, see :class:`Traits`; encoded
+# Shares of broad marks that are toned, and of broad ones, from which tones are meant; encoded, by how much these are lighter.
+_TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.05, 0.12
 _PALEST, _ABOVE = 0.65, 1.15  # reflectance of marks that are hardly darker than paper, and surely lighter
 
 
@@ -46,18 +47,18 @@ class Traits:
     marks however pale, those of a stain's hue as well; ``blue`` share of marks that are light blue; ``flat`` share of
     broad marks whose tone is even; ``broad`` share of marks wider than any stroke; ``pale`` share of broad marks
     lighter than half, ``palest`` of those hardly darker than paper; ``above`` share of marks that are lighter than
-    paper in some channel, which no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke; ``width_spread``
-    how much it varies; ``density`` of the ink; ``half_tones`` and ``lost`` see :class:`InkColour`; ``toned`` share of broad
-    marks that are even and clearly lighter than full ink; ``extent`` height of
-    the marks' box, crumbs left out; ``pieces`` how many separate marks of some size; ``aspect`` width over height of
-    the marks' box; ``blue_ink`` how much bluer than red the ink is; ``inks`` share of marks that are dark and of a
-    strong hue; ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet; ``blue_tone``
-    mean reflectance of blue lines at their deepest, if any were found; ``blue_filled`` share of light blue marks that
-    lie in broad, even areas; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see
-    :class:`Texture`; ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue that
-    no stain has; ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the paper's
-    lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the sheet;
-    ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
+    paper in some channel, which no wash is; ``runs`` see :func:`tone_runs`; ``width`` typical stroke;
+    ``width_spread`` how much it varies; ``density`` of the ink; ``half_tones`` and ``lost`` see :class:`InkColour`;
+    ``toned`` share of broad marks that are even and clearly lighter than full ink; ``extent`` height of the marks'
+    box, crumbs left out; ``pieces`` how many separate marks of some size; ``aspect`` width over height of the marks'
+    box; ``blue_ink`` how much bluer than red the ink is; ``inks`` share of marks that are dark and of a strong hue;
+    ``blue_lines`` share of marks that are light blue lines, looked for with all of the sheet; ``blue_tone`` mean
+    reflectance of blue lines at their deepest, if any were found; ``blue_filled`` share of light blue marks that lie
+    in broad, even areas; ``light_marks`` whether marks are lighter than the paper; ``thin`` and ``grain`` see
+    :class:`Texture`; ``vivid`` share of marks of a strong hue; ``hued`` share of marks that are broad and of a hue
+    that no stain has; ``browned`` whether time has toned the paper here and there; ``paper_l``, ``paper_warm`` the
+    paper's lightness 0..1 and warmth (red over blue, log); ``mottle`` unrest of the paper at a hundredth of the
+    sheet; ``blotched`` how much darker than the rest the darkest 4 % of it are there."""
 
     cover: float
     coloured: float
@@ -160,7 +161,7 @@ def read_traits(
         own_hue = tinted - stained
         coloured = max(coloured, own_hue)
         above = float((most > _ABOVE).mean())
-    light = srgb_decode(srgb_encode(np.array(ink.reflectance, np.float32)) + _LIGHTER).mean()
+    lighter = srgb_decode(srgb_encode(np.array(ink.reflectance, np.float32)) + _LIGHTER).mean()
     pieces, figure = _figure(marks, side)
     rows = np.nonzero(figure.sum(axis=1) > 0.002 * w)[0]
     clear = _band(grey, side)[far]
@@ -197,7 +198,7 @@ def read_traits(
         runs=tone_runs(reduced),
         above=above,
         palest=float((grey[broad_at] > _PALEST).mean()) if broad_at.any() else 0.0,
-        toned=float((even & (grey > light))[broad_at].mean()) if broad_at.any() else 0.0,
+        toned=float((even & (grey > lighter))[broad_at].mean()) if broad_at.any() else 0.0,
     )
 
 
