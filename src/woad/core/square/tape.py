@@ -30,6 +30,7 @@ _LIGHT = 0.28  # of the paper's, at least
 _SMALL, _LARGE, _ALL = 0.0012, 0.1, 0.25  # shares of the sheet: of one piece, and of all together
 _SOLID, _STRAIGHT = 0.9, 0.33  # of a piece's hull that is covered; of its rim on the sheet that is straight
 _EVEN = 0.14  # natural log, deviation of its tone
+_POOLS = 0.055  # natural log, deviation of a wash's tan away from its rim
 _CRISP_PX = 2  # beyond its rim
 _ALIKE_TAN, _ALIKE_GREY = 0.22, 0.3  # natural log, by which pieces may differ: one may lie in shadow
 _APART = 0.25  # of the shorter side
@@ -222,10 +223,13 @@ def _elsewhere(mask: NDArray[np.bool_], tan: Plane, grey: Plane, pieces: list[_P
 
 
 def _uneven(mask: NDArray[np.bool_], tan: Plane) -> NDArray[np.bool_]:
-    """Of the areas in a ``mask`` those whose tan varies, natural log, more than any tape's does."""
-    count, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=4)
-    many = np.maximum(np.bincount(labels.ravel(), minlength=count), 1)
-    mean, square = (np.bincount(labels.ravel(), values.ravel(), count) / many for values in (tan, tan * tan))
-    out = np.sqrt(np.maximum(square - mean * mean, 0)) > _EVEN
+    """Of the areas in a ``mask`` those whose tan varies away from their rims more than any tape's does."""
+    own = mask.astype(np.uint8)
+    count, labels = cv2.connectedComponents(own, connectivity=4)
+    inner = cv2.erode(own, _BOX5) > 0
+    which, values = labels[inner], tan[inner]
+    many = np.maximum(np.bincount(which, minlength=count), 1)
+    mean, square = (np.bincount(which, each, count) / many for each in (values, values * values))
+    out = np.sqrt(np.maximum(square - mean * mean, 0)) > _POOLS
     out[0] = False
     return np.asarray(out[labels])
