@@ -56,10 +56,10 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
         return None
     gh, gw = cells.labels.shape
     guess = cv2.resize(surface, (gw, gh), interpolation=cv2.INTER_AREA)
-    grown = _grown(cells, _seeds(cells, guess, size), size, spread)
-    if grown is None:
+    seeds = _seeds(cells, guess, size)
+    if size[seeds].sum() < 0.02 * cells.labels.size:
         return None
-    taken, light = grown
+    taken, light = _grown(cells, seeds, size, spread)
     off = cells.tone - light
     if float((grey_of(off) > 0.05 + 2 * spread).mean()) > _ABOVE:
         return None
@@ -72,10 +72,8 @@ def find_areas(cells: Cells, surface: Plane, spread: float, follow: Callable[[],
     return Areas(np.asarray(large > 0), grey_of(light))
 
 
-def _grown(cells: Cells, taken: Mask, size: NDArray[np.int64], spread: float) -> tuple[Mask, Plane] | None:
-    """Areas that carry on the light of those ``taken`` to begin with, and that light; None if these are too small."""
-    if size[taken].sum() < 0.02 * cells.labels.size:
-        return None
+def _grown(cells: Cells, taken: Mask, size: NDArray[np.int64], spread: float) -> tuple[Mask, Plane]:
+    """Areas that carry on the light of those ``taken`` to begin with, and that light."""
     light = cells.tone
     for _ in range(_ROUNDS):
         light = light_through(cells, taken)

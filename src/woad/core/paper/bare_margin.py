@@ -21,7 +21,7 @@ _TOUCHES, _ALL_AROUND = 0.02, 0.8  # shares of the rim that an area of the margi
 _LEAST, _MOST, _WITHIN = 0.05, 0.5, 0.35  # shares of the sheet: the margin, and what it goes around
 _SPANS = 0.6  # share of the sheet's sides that this reaches over
 _BESIDE = 14.0  # cells over which both sides of an edge, or of a line, are compared: in nearly the same light
-_PLACES = 60
+_PLACES = 60  # cells of the margin at its edge, at least, that are compared
 # How much lighter in any channel, and less light in one, paint is than paper at each such place; and where most of them are.
 _NO_LIGHTER, _DARKER, _MOSTLY, _AS_LIGHT = 0.03, 0.04, 0.75, 0.01
 _HUED = 0.04  # how far the channels of such a step are apart from which it has a hue

@@ -169,11 +169,11 @@ def _without_edges(
     size: int,
     growth: tuple[tuple[float, float, int], ...],
     painted: bool,
-    washed: bool,
+    margin_only: bool,
 ) -> LightField | NoEstimate:
     """The light of a sheet whose shadows, if their edges were found, are out of ``logs`` already; ``parts`` numbers the areas
     that blocks lie in, ``drawn`` are those that show no paper; toned and ``painted`` paper may have paint as light as itself,
-    and where all but a margin is ``washed``, the most usual tone is no paper's."""
+    and where it shows as a ``margin_only``, the most usual tone is no paper's."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
@@ -186,12 +186,12 @@ def _without_edges(
     covered = to_blocks(paint.astype(np.float32), size)
     share = share * np.maximum(1 - 3 * covered, 0) ** 2
     surface = under_paint(tone, grow(tone, share, surface, spread, growth, covered), covered, parts)
-    return _refine(logs, guide, surface, spread, size, paint, painted, washed)
+    return _refine(logs, guide, surface, spread, size, paint, painted, margin_only)
 
 
 def _refine(
     logs: Plane, guide: Plane, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_], painted: bool,
-    washed: bool,
+    margin_only: bool,
 ) -> LightField | NoEstimate:  # fmt: skip
     """Final field from single pixels that are paper and stand clear of marks, channel by channel."""
     h, w = guide.shape
@@ -207,7 +207,7 @@ def _refine(
         coarse = _surface(guide, clear, coarse, cells)
     # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
     mottled = False
-    bare = ~paint if washed else np.ones_like(paint)
+    bare = ~paint if margin_only else None
     for _ in range(_CENTRING):
         middle, unrest = _hump(guide - coarse, bare)
         if not mottled and abs(middle) < _CENTRED:
@@ -249,16 +249,16 @@ def _surface(guide: Plane, clear: NDArray[np.bool_], coarse: Plane, cells: tuple
     return np.asarray(cv2.resize(field, guide.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def _hump(residual: Plane, bare: NDArray[np.bool_]) -> tuple[float, float]:
-    """Middle of the paper's hump in ``residual`` where it is ``bare``, and its standard deviation, read from the lighter
-    flank."""
+def _hump(residual: Plane, bare: NDArray[np.bool_] | None) -> tuple[float, float]:
+    """Middle of the paper's hump in ``residual`` (h, w), where it is ``bare`` if that is known, and its standard deviation,
+    read from the lighter flank."""
     calm = np.ascontiguousarray(cv2.GaussianBlur(residual, (0, 0), 1.2)[::2, ::2])  # its pixels go together in twos
     bins, reach = 160, 0.4
-    bare = np.ascontiguousarray(bare[::2, ::2])
-    counts = cv2.calcHist([calm], [0], bare.astype(np.uint8), [bins], [-reach, reach]).ravel()
+    asked = None if bare is None else bare[::2, ::2].astype(np.uint8)
+    counts = cv2.calcHist([calm], [0], asked, [bins], [-reach, reach]).ravel()
     smooth = np.convolve(counts, np.exp(-0.5 * (np.arange(-9, 10) / 3.0) ** 2), mode="same")
     middle = ((int(np.argmax(smooth)) + 0.5) * 2 / bins - 1) * reach
-    residual = residual[::2, ::2][bare]
+    residual = residual[::2, ::2] if asked is None else residual[::2, ::2][asked > 0]
     lighter = residual[residual > middle] - middle
     if lighter.size < 200 or abs(middle) > _OFF_HUMP:
         return 0.0, 0.0
