@@ -77,3 +77,24 @@ def test_a_pixel_is_its_share_of_the_ink() -> None:
                 np.rint(255 - depth * (255 - full.astype(float))).astype(np.uint8), (*shape, 3)
             ).copy()
             assert one_tone_alpha(rgb, full, np.zeros(shape, np.uint8), 3.0) == pytest.approx(wanted, abs=2)
+
+
+def test_specks_that_a_print_in_two_inks_left_bare_are_open() -> None:
+    """Where neither ink took: nothing pale is printed that they could be, so on a dark ground they are dark."""
+    rng = np.random.default_rng(12)
+    print_of = np.ones((900, 700, 3), np.float32)
+    print_of[500:840, 60:640] = (0.3, 0.5, 0.28)
+    key = np.zeros((900, 700), np.float32)
+    cv2.circle(key, (340, 420), 260, 1.0, -1, cv2.LINE_AA)
+    places = rng.uniform(-150, 150, (60, 2)) + (340, 340)
+    places = places[places[:, 1] < 480]
+    for x, y in places:
+        cv2.circle(key, (round(16 * x), round(16 * y)), round(16 * rng.uniform(2, 3)), 0.0, -1, cv2.LINE_AA, 4)
+    print_of = print_of * (1 - key[..., None]) + 0.03 * key[..., None]
+    sheet = sheet_of(noisy(cv2.GaussianBlur(print_of, (0, 0), 0.7)))
+    docket = starting_docket("watercolour").with_setting("square.on", False).with_setting("spotting.on", False)
+    alpha = render_whole(sheet, docket).alpha
+    assert alpha is not None
+    at = np.rint(places).astype(int)
+    assert (alpha[at[:, 1], at[:, 0]] < 60).mean() > 0.95
+    assert alpha[cv2.erode((print_of.min(axis=2) < 0.5).astype(np.uint8), np.ones((9, 9))) == 1].min() > 240

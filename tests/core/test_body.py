@@ -10,6 +10,7 @@ from sheets import png_bytes
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
 from woad.core.knockout.coverage import body_alpha, unmix
+from woad.core.knockout.inner import Inside
 from woad.core.knockout.inside import find_inside
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
@@ -198,3 +199,18 @@ def test_paper_that_runs_out_between_two_strokes_is_open_to_its_tip() -> None:
     assert inside[100, 60:198].max() < 0.2
     assert inside[90:110, 230:250].min() > 0.9
     assert inside[160:190, 20:240].min() > 0.9
+
+
+def test_a_hollow_between_a_pooled_rim_and_a_dark_stripe_is_paint() -> None:
+    """A wash is paler behind its rim; beside a stripe twice as deep that is no mixture of the stripe with paper."""
+    depth = np.zeros((80, 120), np.float32)
+    depth[20:], depth[20:26], depth[26:33] = 0.38, 0.47, 0.22
+    depth[33:70, 40:80] = 0.78
+    noise = np.random.default_rng(0).normal(0, 0.008, depth.shape)
+    least = np.rint(255 * np.clip(cv2.GaussianBlur(depth, (0, 0), 1.2) + noise, 0, 1)).astype(np.uint8)
+    core = np.zeros(depth.shape, np.uint8)
+    core[34:] = 255
+    everywhere = np.full(depth.shape, 255, np.uint8)
+    picture = np.dstack([255 - least] * 3)
+    alpha = body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
+    assert alpha[23:, 44:76].min() > 240
