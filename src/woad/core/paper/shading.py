@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.growth import low_order
+from woad.core.raster.border import border_of
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -25,6 +26,8 @@ _WAVES = 0.05  # how deep hollows of buckled paper are at most
 _PER_SPREAD = 2.0  # of the paper's spread, its least depth: rough paper is uneven in itself
 _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
 _PART = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
+# Of its border that may be darker, in per cent, where no shadow is left; and by how much.
+_FEW_OF_BORDER, _CALM = 5, 0.04
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -48,9 +51,13 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
 
 def widened(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
     """``drawn`` blocks and those that hang together with them once the shadow that their rim lay in is out of the ``tone``
-    (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow."""
+    (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow, as long
+    as the sheet's border shows that there is one."""
     lit = low_order(tone, share * ~drawn)
-    return drawn | _holding(drawn, shading_of(tone, lit, spread))
+    hollow = shading_of(tone, lit, spread)
+    if float(np.percentile(border_of(tone - lit), _FEW_OF_BORDER)) > -_CALM:
+        return drawn | hollow
+    return drawn | _holding(drawn, hollow)
 
 
 def hollows(plane: Plane) -> Plane:
