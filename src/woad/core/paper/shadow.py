@@ -32,7 +32,7 @@ _HELD = 0.7  # and of what lies behind its edge
 _TINTED = 0.2  # how much more or less a channel loses, of the log depth; paint's hue goes along with far more
 _SURE = 0.15  # blocks less surely paper are not asked
 _FEWEST, _MANY = 200, 700  # blocks needed, and blocks that are enough
-_ROUNDS = 12
+_ROUNDS, _TURNS = 12, 4
 _EDGES = (0.004, 0.012, 0.035)  # softness from which its edge is looked for
 _HELD_NEAR = 0.5  # share of the pixels at its edge, marks and all, that must fit
 _COARSE = 0.04  # what is softer is told by blocks, over more of the sheet
@@ -93,7 +93,7 @@ def find_shadow(
 
 def _found(seen: _Seen, hues: Floats) -> Shadow | None:
     """The shadow that blocks show, of ``hues`` (n, C)."""
-    plain = seen.z - seen.basis @ _robust(seen.basis, seen.z, seen.w, _NOISE)
+    plain = seen.plain()
     if (seen.w * (np.abs(plain) > 2 * _NOISE)).sum() < _WORTH * seen.w.sum():
         return None
     start = _search(seen)
@@ -105,7 +105,10 @@ def _found(seen: _Seen, hues: Floats) -> Shadow | None:
         softer[-2] *= 2
         best = min(best, seen.fit(softer), key=lambda p: _cauchy(seen, seen.left(p)))
     if not _holds(seen, best, plain):
-        return None
+        both = _beside_another(seen, best)
+        if both is None:
+            return None
+        seen, best = both
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     if np.abs(tint).max() > _TINTED:
@@ -124,6 +127,14 @@ class _Seen:
     z: Floats
     w: Floats
     basis: Floats
+
+    def plain(self) -> Floats:
+        """What a surface without any shadow leaves."""
+        return np.asarray(self.z - self.basis @ _robust(self.basis, self.z, self.w, _NOISE))
+
+    def without(self, p: Floats) -> _Seen:
+        """The same once a shadow is out."""
+        return replace(self, z=self.z - self.shade(p))
 
     def shade(self, p: Floats) -> Floats:
         return _log_left(self.u, self.v, *p[-5:])
@@ -145,6 +156,20 @@ class _Seen:
         """The parameters near ``start`` that leave least."""
         root = np.sqrt(self.w)
         return fitted(lambda p: root * self.left(p), lambda p: root[:, None] * self._slopes(p), start, _NOISE)
+
+
+def _beside_another(seen: _Seen, edge: Floats) -> tuple[_Seen, Floats] | None:
+    """A fit whose ``edge`` was bent by another shadow's, once that one is out, and what is seen then. Each is fitted to what
+    the other leaves, in turn (backfitting: Friedman and Stuetzle, Projection pursuit regression, 1981)."""
+    other = _search(seen.without(edge)) if _SHALLOW < edge[-1] < _DEEP else None
+    if other is None:
+        return None
+    for _ in range(_TURNS):
+        other = seen.without(edge).fit(other)
+        edge = seen.without(other).fit(edge)
+    own, beside = seen.without(other), seen.without(edge)
+    hold = _holds(own, edge, own.plain()) and _holds(beside, other, beside.plain())
+    return (own, edge) if hold else None
 
 
 def _seen(tone: Plane, sure: Plane, extent: tuple[float, float]) -> _Seen:
