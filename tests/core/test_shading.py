@@ -78,7 +78,7 @@ def test_a_shadow_that_comes_in_and_its_fingers_are_not_drawn() -> None:
     without = tone.copy()
     without[30:, 10:26] = 0
     without[6:12, 14:18] = -0.1
-    more = widened(drawn, without, even, 0.004)
+    more = widened(drawn, without, even, 0.004, tone - without)
     assert more[6:12, 6:18].all() and not more[16:].any()
 
 

@@ -132,7 +132,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         tone, share, spread = blocks_of(guide, size)
         hue = hues(logs, guide, tone, spread, size)
     if known:
-        drawn = widened(drawn, tone, share, spread)
+        taken = np.add.reduce([grey_of(shadow.log_light(tone.shape, (h, w))) for shadow in known])
+        drawn = widened(drawn, tone, share, spread, taken)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
     blocks = (tone, share * fitting, spread)

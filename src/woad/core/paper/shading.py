@@ -28,6 +28,7 @@ _FEWEST = 4  # blocks as deep as that; a dark spot has fewer
 _PART = 0.2  # share of a tone that is as deep as that; and that was a hollow before a shadow was taken out of it
 # Of its border that may be darker, in per cent, where no shadow is left; and by how much.
 _FEW_OF_BORDER, _CALM = 5, 0.04
+_DEEPEST, _AS_DEEP = 5, 0.65  # of a hollow, in per cent; share of the shadows' depth that is as good as theirs
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -49,15 +50,24 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
     return _holding(deep, depth > usual)
 
 
-def widened(drawn: Mask, tone: Plane, share: Plane, spread: float) -> Mask:
-    """``drawn`` blocks and those that hang together with them once the shadow that their rim lay in is out of the ``tone``
-    (gh, gw); ``share`` (gh, gw) of a block that is even. What was no hollow before may be a part of another shadow, as long
-    as the sheet's border shows that there is one."""
+def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane) -> Mask:
+    """``drawn`` blocks, those that hang together with them once shadows are out of the ``tone`` (gh, gw), and hollows that
+    only their slopes had opened to the border; ``share`` (gh, gw) of a block that is even, ``taken`` (gh, gw) natural log of
+    what the shadows left. A hollow nearly as deep as the shadows are, which reaches to where they are deep, is a part of
+    them, as a finger's at a hand's; and where the border is dark yet, any new hollow may be a part of another shadow."""
     lit = low_order(tone, share * ~drawn)
     hollow = shading_of(tone, lit, spread)
-    if float(np.percentile(border_of(tone - lit), _FEW_OF_BORDER)) > -_CALM:
-        return drawn | hollow
-    return drawn | _holding(drawn, hollow)
+    told = drawn | _holding(drawn, hollow)
+    if float(np.percentile(border_of(tone - lit), _FEW_OF_BORDER)) < -_CALM:
+        return told
+    count, numbers = cv2.connectedComponents((hollow & ~told).astype(np.uint8), connectivity=8)
+    as_deep = _AS_DEEP * float(taken.min())
+    for i in range(1, count):
+        own = numbers == i
+        beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
+        if float(np.percentile((tone - lit)[own], _DEEPEST)) > as_deep or float(taken[beside].min()) > as_deep:
+            told |= own
+    return told
 
 
 def hollows(plane: Plane) -> Plane:
