@@ -161,8 +161,9 @@ class _Seen:
 def _beside_another(seen: _Seen, edge: Floats) -> tuple[_Seen, Floats] | None:
     """A fit whose ``edge`` was bent by another shadow's, once that one is out, and what is seen then. Each is fitted to what
     the other leaves, in turn (backfitting: Friedman and Stuetzle, Projection pursuit regression, 1981)."""
-    other = _search(seen.without(edge)) if _SHALLOW < edge[-1] < _DEEP else None
-    if other is None:
+    rest = seen.without(edge)
+    other = _search(rest) if _SHALLOW < edge[-1] < _DEEP else None
+    if other is None or other[-1] < _SHALLOW or _cauchy(seen, rest.left(other)) > _cauchy(seen, seen.left(edge)):
         return None
     for _ in range(_TURNS):
         other = seen.without(edge).fit(other)
