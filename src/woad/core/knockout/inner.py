@@ -100,7 +100,8 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float
     # as behind a rim where a wash has pooled, is no blur towards paper: it counts as its sides do.
     sides = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, _box(9))
     hollow = cv2.compare(calm, cv2.LUT(sides, _at_least(_PEN_SHARE)), cv2.CMP_GE)
-    deep = np.asarray(cv2.LUT(_share_of(np.asarray(cv2.copyTo(sides, hollow, calm.copy())), deepest), _ramp(0.35, 0.6)))
+    filled = np.asarray(cv2.copyTo(sides, hollow, calm.copy()))
+    deep = np.asarray(cv2.LUT(_share_of(filled, deepest), _ramp(0.35, 0.6)))
     side = _box(2 * max(1, round(0.7 * edge_px)) + 1)
     # Right beside paper more is asked for: a paler pixel there is mixed with paper.
     beside = cv2.threshold(cv2.erode(inner, side), 127, 255, cv2.THRESH_BINARY_INV)[1]

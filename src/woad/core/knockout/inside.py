@@ -33,8 +33,8 @@ _COARSE = 8  # cells of light to one that a smooth surface is put through
 _EDGE, _LARGE, _AS_BARE = 0.06, 60, 0.0025
 _SOFT = 0.5  # how soft the border of an opening is where paint just thins out
 _CROWD = 12  # cells of paper that must hang together to count: fewer are the thin spots of a brush stroke
-_TIP = 24  # cells of an opening between deep strokes up to which it is no gap in a painting that has pale paint,
-_NO_PALE = 3e-4  # which broad areas of it are by more than this share of what is deep
+_TIP = 24  # cells of an opening between deep strokes up to which it is no gap in a painting that has pale paint
+_NO_PALE = 3e-4  # broad areas of pale paint, as a share of deep paint, up to which a sheet has none
 _OPEN = 0.05  # difference of the lightest cell of a tiny opening up to which it may be paper, blurred
 _GAP_CELLS, _FEW = 400, 6  # cells of a small gap between deep strokes at most; and of those in it that tell at least
 _FAR = 15.0  # cells over which a place near deep paint takes after one that can be told
@@ -148,9 +148,9 @@ def _painted(missing: Plane, deep: NDArray[np.uint8], floor: float, lighter: Pla
         np.bincount(openings[(away <= _FAR) & kind.ravel()[nearest]], minlength=count) for kind in (pale, paper)
     )
     bare = (by_paper > by_pale) & (np.bincount(openings[missing < _OPEN], minlength=count) > 0)
-    tip = (stats[:, cv2.CC_STAT_AREA] < _TIP) & ~bare
-    if cv2.erode(pale.astype(np.uint8), _BOX5).sum() <= _NO_PALE * deep.sum():
-        tip[:] = False  # where nothing pale is painted, as in a block print, flecks within deep paint are paper
+    # Where nothing pale is painted, as in a block print, flecks within deep paint are paper.
+    has_pale = cv2.erode(pale.astype(np.uint8), _BOX5).sum() > _NO_PALE * deep.sum()
+    tip = has_pale & (stats[:, cv2.CC_STAT_AREA] < _TIP) & ~bare
     stroke = (told_paper == 0) & ((told_pale > 0) | tip) | small & (told_pale > told_paper)
     stroke[0] = False
     # A small gap between deep strokes may hold too few cells of paper to hang together: their mean tells.
