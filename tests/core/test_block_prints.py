@@ -82,12 +82,12 @@ def test_a_pixel_is_its_share_of_the_ink() -> None:
 def test_specks_that_a_print_in_two_inks_left_bare_are_open() -> None:
     """Where neither ink took: nothing pale is printed that they could be, so on a dark ground they are dark."""
     rng = np.random.default_rng(12)
-    print_of = np.ones((900, 700, 3), np.float32)
-    print_of[500:840, 60:640] = (0.3, 0.5, 0.28)
-    key = np.zeros((900, 700), np.float32)
-    cv2.circle(key, (340, 420), 260, 1.0, -1, cv2.LINE_AA)
-    places = rng.uniform(-150, 150, (60, 2)) + (340, 340)
-    places = places[places[:, 1] < 480]
+    print_of = np.ones((600, 480, 3), np.float32)
+    print_of[350:560, 40:440] = (0.3, 0.5, 0.28)
+    key = np.zeros((600, 480), np.float32)
+    cv2.circle(key, (240, 280), 180, 1.0, -1, cv2.LINE_AA)
+    places = np.stack(np.meshgrid(np.arange(150, 340, 30), np.arange(150, 320, 30)), 2).reshape(-1, 2)
+    places = places + rng.uniform(-9, 9, places.shape)
     for x, y in places:
         cv2.circle(key, (round(16 * x), round(16 * y)), round(16 * rng.uniform(2, 3)), 0.0, -1, cv2.LINE_AA, 4)
     print_of = print_of * (1 - key[..., None]) + 0.03 * key[..., None]
