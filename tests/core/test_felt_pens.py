@@ -52,7 +52,7 @@ def drawn(colours: dict[int, tuple[float, ...]], lines: int) -> tuple[Plane, Pla
 @pytest.mark.parametrize(
     ("colours", "lines"),
     [
-        pytest.param({0: PALE_BLUE, 1: YELLOW, 2: PALE_BLUE, 3: PINK}, 14, id="coloured in"),
+        pytest.param({0: PALE_BLUE, 1: YELLOW, 2: PALE_BLUE, 3: PINK}, 14, id="coloured in", marks=pytest.mark.proof),
         pytest.param({1: PALE_BLUE}, 16, id="one spot of colour"),
     ],
 )

@@ -40,6 +40,7 @@ def test_a_hair_on_paint_as_light_as_paper_is_mended_and_one_on_paper_leaves_not
         assert before.paper_rgb[part].min() < 200 and planes.paper_rgb[part].min() > 235
 
 
+@pytest.mark.proof
 def test_a_hair_that_reaches_from_paper_over_a_pale_wash_goes_whole() -> None:
     """It hangs together with the wash, so it is no stray; most of it lies on paper, so it is not on paint: on paper it leaves
     nothing, on the wash no line."""

@@ -50,12 +50,14 @@ def test_a_pale_disc_is_cut_out_round_and_whole(alpha: np.ndarray) -> None:
     assert np.sqrt(np.mean((alpha[:600, :580][edge] - truth) ** 2)) < 0.2
 
 
+@pytest.mark.proof
 def test_a_lane_of_paper_between_washes_is_open(alpha: np.ndarray) -> None:
     assert alpha[299, 640:1060].mean() < 0.2
     assert alpha[290:294, 640:1060].min() > 0.9
     assert alpha[306:310, 640:1060].min() > 0.9
 
 
+@pytest.mark.proof
 def test_a_thin_band_of_another_colour_along_a_wash_is_whole(alpha: np.ndarray) -> None:
     assert alpha[786:798, 640:1060].min() > 0.85
     assert alpha[805:, 640:1060].max() < 0.1

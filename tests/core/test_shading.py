@@ -36,12 +36,11 @@ TONES = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)
 @pytest.mark.parametrize(
     ("tones", "lights"),
     [
-        (TONES, [Light(0.25, 40, 0.2)]),
         (TONES, [Light(0.2, 30, 0.1, 0.35, 0.7, 20, 0.15), Light(0, 0, 0, 0.3, 0.75, 200, 0.15)]),
         (smudge(380, 500, 80, 0.25), [Light(0.05, 20, 0.05, 0.35, 0.72, 0, 0.2)]),
         *(
             pytest.param(TONES, [light], marks=pytest.mark.proof)
-            for light in (Light(0.04), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15))
+            for light in (Light(0.04), Light(0.25, 40, 0.2), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15))
         ),
     ],
 )
