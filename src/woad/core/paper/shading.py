@@ -58,14 +58,15 @@ def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane)
     lit = low_order(tone, share * ~drawn)
     hollow = shading_of(tone, lit, spread)
     told = drawn | _holding(drawn, hollow)
-    if float(np.percentile(border_of(tone - lit), _FEW_OF_BORDER)) < -_CALM:
+    off = tone - lit
+    if float(np.percentile(border_of(off), _FEW_OF_BORDER)) < -_CALM:
         return told
     count, numbers = cv2.connectedComponents((hollow & ~told).astype(np.uint8), connectivity=8)
     as_deep = _AS_DEEP * float(taken.min())
     for i in range(1, count):
         own = numbers == i
         beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
-        if float(np.percentile((tone - lit)[own], _DEEPEST)) > as_deep or float(taken[beside].min()) > as_deep:
+        if float(np.percentile(off[own], _DEEPEST)) > as_deep or float(taken[beside].min()) > as_deep:
             told |= own
     return told
 

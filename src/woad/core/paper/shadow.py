@@ -105,10 +105,10 @@ def _found(seen: _Seen, hues: Floats) -> Shadow | None:
         softer[-2] *= 2
         best = min(best, seen.fit(softer), key=lambda p: _cauchy(seen, seen.left(p)))
     if not _holds(seen, best, plain):
-        both = _beside_another(seen, best)
-        if both is None:
+        beside = _beside_another(seen, best)
+        if beside is None:
             return None
-        seen, best = both
+        best = beside
     angle, at, bend, sigma, depth = (float(x) for x in best[-5:])
     tint = _robust(np.column_stack([seen.basis, seen.shade(best)]), hues, seen.w, 0.5 * _NOISE)[-1]
     if np.abs(tint).max() > _TINTED:
@@ -158,9 +158,9 @@ class _Seen:
         return fitted(lambda p: root * self.left(p), lambda p: root[:, None] * self._slopes(p), start, _NOISE)
 
 
-def _beside_another(seen: _Seen, edge: Floats) -> tuple[_Seen, Floats] | None:
-    """A fit whose ``edge`` was bent by another shadow's, once that one is out, and what is seen then. Each is fitted to what
-    the other leaves, in turn (backfitting: Friedman and Stuetzle, Projection pursuit regression, 1981)."""
+def _beside_another(seen: _Seen, edge: Floats) -> Floats | None:
+    """A fit whose ``edge`` was bent by another shadow's, once that one is out; None if there is no other. Each is fitted to
+    what the other leaves, in turn (backfitting: Friedman and Stuetzle, Projection pursuit regression, 1981)."""
     rest = seen.without(edge)
     other = _search(rest) if _SHALLOW < edge[-1] < _DEEP else None
     if other is None or other[-1] < _SHALLOW or _cauchy(seen, rest.left(other)) > _cauchy(seen, seen.left(edge)):
@@ -170,7 +170,7 @@ def _beside_another(seen: _Seen, edge: Floats) -> tuple[_Seen, Floats] | None:
         edge = seen.without(other).fit(edge)
     own, beside = seen.without(other), seen.without(edge)
     hold = _holds(own, edge, own.plain()) and _holds(beside, other, beside.plain())
-    return (own, edge) if hold else None
+    return edge if hold else None
 
 
 def _seen(tone: Plane, sure: Plane, extent: tuple[float, float]) -> _Seen:
