@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
 from woad.core.knockout.inner import Inside, edge_width, inner_paint
-from woad.core.raster.places import read_at
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -49,10 +48,14 @@ def body_alpha(
     own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
     # Not OpenCV's maximum: beside a picture of one pixel it takes a number for four of them.
-    depth = np.maximum(own * np.float32(_FULL_AT), max(pale, 1.0))
+    depth = np.maximum(own * np.float32(_FULL_AT), np.float32(max(pale, 1.0)))
     # Outside, the first steps are the scan's blur and noise: counted as paint they would be a light rim on dark grounds.
-    faint = np.where(inner > 127, np.float32(0), np.minimum(np.float32(_RIM), 0.4 * depth)).astype(np.float32)
-    alpha = cv2.divide(np.maximum(least.astype(np.float32) - faint, 0), depth - faint, scale=255.0)
+    faint = np.minimum(np.float32(_RIM), np.float32(0.4) * depth)
+    faint *= inner <= 127
+    seen = least.astype(np.float32)
+    seen -= faint
+    depth -= faint
+    alpha = cv2.divide(np.maximum(seen, np.float32(0), out=seen), depth, scale=255.0)
     out = cv2.convertScaleAbs(alpha)
     if body > 0.5:
         # Opaque paint has no holes: the fuller the body, the more its inside counts as covered whatever its tone.
@@ -71,43 +74,34 @@ def body_alpha(
 
 @dataclass(frozen=True, eq=False)
 class _Beside:
-    """What lies just inside of each pixel: ``share`` (H, W) of paint's inside, 0..1, and its ``weight`` around, over
+    """What lies just inside of each pixel: ``inner`` (H, W) 0..255 paint's inside, and its ``weight`` around, 0..1, over
     ``sigma`` px."""
 
-    share: Plane
+    inner: Plane8
     weight: Plane
     sigma: float
 
     def mean(self, plane: Plane8, at: NDArray[np.intp]) -> Plane:
-        """Of a plane (H, W), the mean by share around pixels ``at`` (n,), counted row by row, (n,)."""
-        total = _blurred(np.asarray(cv2.multiply(plane, self.share, dtype=cv2.CV_32F)), self.sigma)
-        if total.shape == plane.shape:
-            read = total.ravel()[at]
-        else:  # a pixel's place on the plane of half its size
-            y, x = np.divmod(at, plane.shape[1])
-            read = read_at(total, x / 2 - 0.25, y / 2 - 0.25)
-        return np.asarray(read / np.maximum(self.weight.ravel()[at], 1e-3))
+        """Of a plane (H, W), the mean by what is inside around pixels ``at`` (n,), counted row by row, (n,)."""
+        # In whole numbers up to the blur: 255 * 255 fit into 16 bits.
+        total = blurred(np.multiply(plane, self.inner, dtype=np.uint16), self.sigma)
+        return np.asarray(total.ravel()[at] / np.maximum(np.float32(255) * self.weight.ravel()[at], np.float32(0.255)))
 
 
 def _beside(inner: Plane8, edge_px: float) -> _Beside:
     sigma = 0.8 * edge_width(edge_px) + 0.4
-    share = inner.astype(np.float32) * np.float32(1 / 255)
-    return _Beside(share, blurred(share, sigma), sigma)
+    return _Beside(inner, blurred(inner.astype(np.float32), sigma) * np.float32(1 / 255), sigma)
 
 
-def blurred(plane: Plane, sigma: float) -> Plane:
-    """A plane (H, W) blurred by ``sigma`` px, at half its size where that leaves nothing fine."""
-    out = _blurred(plane, sigma)
-    if out.shape != plane.shape:
-        out = cv2.resize(out, (2 * out.shape[1], 2 * out.shape[0]), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(out[: plane.shape[0], : plane.shape[1]])
-
-
-def _blurred(plane: Plane, sigma: float) -> Plane:
-    """A plane (H, W) blurred; where that leaves nothing fine, at half its size. That and the way back blur by themselves."""
+def blurred(plane: NDArray[np.generic], sigma: float) -> Plane:
+    """A plane (H, W) blurred by ``sigma`` px, float32, at half its size where that leaves nothing fine: the way there and
+    back blurs by itself."""
     if sigma < _WIDE:
-        return np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma), np.float32)
-    return np.asarray(cv2.GaussianBlur(halve(plane), (0, 0), np.sqrt(sigma**2 - _HALVED) / 2), np.float32)
+        return np.asarray(cv2.GaussianBlur(plane.astype(np.float32), (0, 0), sigma), np.float32)
+    half = np.asarray(halve(plane)).astype(np.float32)
+    half = np.asarray(cv2.GaussianBlur(half, (0, 0), np.sqrt(sigma**2 - _HALVED) / 2))
+    out = cv2.resize(half, (2 * half.shape[1], 2 * half.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(out[: plane.shape[0], : plane.shape[1]])
 
 
 def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> tuple[Plane8, Plane8]:
