@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
+from dataclasses import is_dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -20,10 +20,11 @@ from woad.core.estimate import NoEstimate
 from woad.core.formats.read import Original, take_in
 from woad.core.raster.pyramid import Pyramid, build_pyramid
 from woad.core.render.faults import BLUR_PX
+from woad.core.render.hue_traits import Hues
 from woad.core.render.medium import propose_medium
 from woad.core.render.report import ScanReport, look_at_scan
 from woad.core.render.squaring import Found, find_square
-from woad.core.render.traits import Traits
+from woad.core.render.traits import PaperTraits, Shape, Tones, Traits
 from woad.core.render.whole import render_whole
 from woad.core.scan.blocks import luma_255, past_quality, quality_of
 from woad.core.scan.clipping import burnt_share
@@ -269,35 +270,51 @@ def test_starting_values_never_lose_marks() -> None:
         assert docket.paper.evening == 1.0
 
 
-PEN = Traits(0.04, 0, 0, 0, 0.3, 0.01, 0, 0.005, 0.3, 1.4, 0.03, 0.6, 0.85, 0.05, 0.015, 0.004, 0.3, 40, 1.0, 0.0)
+PEN = Traits(
+    Shape(cover=0.04, broad=0.01, width=0.005, extent=0.6, aspect=1.0, pieces=40),
+    Tones(density=1.4, dark_ink=0.3, half_tones=0.03, flat=0.3),
+    PaperTraits(lightness=0.85, warm=0.05, mottle=0.015, blotched=0.004),
+    Hues(),
+)
+
+
+def pen(**other: float) -> Traits:
+    """A pen drawing's traits with ``other`` ones, by their names."""
+    groups = {
+        name: replace(group, **{key: other.pop(key) for key in list(other) if hasattr(group, key)})
+        for name, group in vars(PEN).items()
+        if is_dataclass(group)
+    }
+    assert not other
+    return replace(PEN, **groups)
 
 
 @pytest.mark.parametrize(
     ("traits", "medium"),
     [
         (PEN, "pen"),
-        (replace(PEN, half_tones=0.45, density=0.85), "pencil"),
-        (replace(PEN, width=0.017, dark_ink=0.75), "lettering"),
-        (replace(PEN, density=0.85, paper_l=0.7, paper_warm=0.0, mottle=0.035), "tracing"),
-        (replace(PEN, blue=0.5, half_tones=0.35, dark_ink=0.12), "blue-pencil"),
-        (replace(PEN, blue_lines=0.1, paper_warm=0.25, blotched=0.02), "blue-pencil"),
-        (replace(PEN, blue_lines=0.01), "pen"),
-        (replace(PEN, blue=0.35, coloured=0.5, thin=0.8, dark_ink=0.1, blue_tone=0.4), "pen"),  # a blue pen's hatching
-        (replace(PEN, blue=0.35, coloured=0.5, thin=0.8, dark_ink=0.1, blue_tone=0.65), "blue-pencil"),
-        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.3), "watercolour"),
-        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.3, thin=0.9), "pen"),
-        (replace(PEN, coloured=0.8, broad=0.8, pale=0.2, dark_ink=0.4, runs=0.3), "gouache"),
-        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.05), "gouache"),
-        (replace(PEN, blue=0.3, broad=0.3, pale=0.0), "blue-pencil"),  # solid blacks over it
-        (replace(PEN, density=0.85, blotched=0.04, mottle=0.03, paper_l=0.88, paper_warm=0.0), "tracing"),
-        (replace(PEN, half_tones=0.7, density=0.6, broad=0.2, flat=0.7, pale=1.0, grain=0.3), "pencil"),
-        (replace(PEN, half_tones=0.3, density=0.9, broad=0.25, flat=0.8), "pen"),
-        (replace(PEN, half_tones=0.39, density=0.5, thin=0.99, pieces=0), "pen"),  # dots, and no stroke among them
-        (replace(PEN, coloured=0.5, broad=0.6, pale=1.0, dark_ink=0, runs=0.3, above=0.5), "gouache"),
-        (replace(PEN, paper_warm=0.25, half_tones=0.2, blotched=0.02), "print"),
-        (replace(PEN, paper_warm=0.25), "pen"),
-        (replace(PEN, paper_warm=0.25, half_tones=0.45, density=0.85), "pencil"),
-        (replace(PEN, cover=0.004, extent=0.05), "signature"),
+        (pen(half_tones=0.45, density=0.85), "pencil"),
+        (pen(width=0.017, dark_ink=0.75), "lettering"),
+        (pen(density=0.85, lightness=0.7, warm=0.0, mottle=0.035), "tracing"),
+        (pen(blue=0.5, half_tones=0.35, dark_ink=0.12), "blue-pencil"),
+        (pen(blue_lines=0.1, warm=0.25, blotched=0.02), "blue-pencil"),
+        (pen(blue_lines=0.01), "pen"),
+        (pen(blue=0.35, coloured=0.5, thin=0.8, dark_ink=0.1, blue_tone=0.4), "pen"),  # a blue pen's hatching
+        (pen(blue=0.35, coloured=0.5, thin=0.8, dark_ink=0.1, blue_tone=0.65), "blue-pencil"),
+        (pen(coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.3), "watercolour"),
+        (pen(coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.3, thin=0.9), "pen"),
+        (pen(coloured=0.8, broad=0.8, pale=0.2, dark_ink=0.4, runs=0.3), "gouache"),
+        (pen(coloured=0.5, broad=0.6, pale=1.0, density=0.3, dark_ink=0, runs=0.05), "gouache"),
+        (pen(blue=0.3, broad=0.3, pale=0.0), "blue-pencil"),  # solid blacks over it
+        (pen(density=0.85, blotched=0.04, mottle=0.03, lightness=0.88, warm=0.0), "tracing"),
+        (pen(half_tones=0.7, density=0.6, broad=0.2, flat=0.7, pale=1.0, grain=0.3), "pencil"),
+        (pen(half_tones=0.3, density=0.9, broad=0.25, flat=0.8), "pen"),
+        (pen(half_tones=0.39, density=0.5, thin=0.99, pieces=0), "pen"),  # dots, and no stroke among them
+        (pen(coloured=0.5, broad=0.6, pale=1.0, dark_ink=0, runs=0.3, above=0.5), "gouache"),
+        (pen(warm=0.25, half_tones=0.2, blotched=0.02), "print"),
+        (pen(warm=0.25), "pen"),
+        (pen(warm=0.25, half_tones=0.45, density=0.85), "pencil"),
+        (pen(cover=0.004, extent=0.05), "signature"),
     ],
 )
 def test_each_medium_has_its_traits(traits: Traits, medium: str) -> None:

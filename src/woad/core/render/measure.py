@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,32 +15,31 @@ from woad.core.estimate import NoEstimate
 from woad.core.ink.density import InkColour, find_ink, tone_histogram
 from woad.core.ink.edge_softness import SOFT_MARKS, sharpening_for, sharpening_for_width
 from woad.core.ink.pencils import Pencil, as_deep, find_pencils
-from woad.core.ink.pigments import ONE_INK, tell_inks, with_mean_hue
+from woad.core.ink.pigments import ONE_INK, Inks, tell_inks, with_mean_hue
 from woad.core.ink.texture import Texture, read_texture
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import sample_grid
 from woad.core.paper.light_field import LightField
 from woad.core.paper.lighter import LightMarks, find_light_marks
-from woad.core.paper.marks import SCALES, measure_floors
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
 from woad.core.paper.white import White, read_white
 from woad.core.raster.channels import folded, grey_of, highest, lowest
-from woad.core.raster.codes import PAPER_CODE, Codes, encoded_of, to_codes
+from woad.core.raster.codes import encoded_of, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
-from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
+from woad.core.render.hue_traits import over_pencils
 from woad.core.render.lighting import NOTHING_SAID, Lit, Said, light_up, without_print
 from woad.core.render.medium import Proposal, propose_medium
+from woad.core.render.noise import Noise, close_parts
 from woad.core.render.readings import NOT_LOOKED_FOR, Readings
-from woad.core.render.traits import Traits, is_brown, over_pencils, read_traits
+from woad.core.render.traits import Traits, is_brown, read_traits
 from woad.core.scan.sharpness import edge_width
 
 Plane = NDArray[np.float32]
 
 FIELD_PX, _QUICK_FIELD_PX = 1400, 360
-_CROP_PX = 320
 _EDGE_CROPS = 3  # of the crops, where edges are looked at
 # Share of their darkness that lies in thin lines, from which marks of one pigment, however deep, are one ink: washes of it
 # are a painting.
@@ -67,67 +65,52 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
     return plain if ruled is None else _measured(ruled, base, quick, said)
 
 
+@dataclass(frozen=True)
+class _Told:
+    """What ``inks`` the marks are of: of a few another one (``second_ink``), all of one, or all that are darker than the
+    paper of one (``dark_ink``)."""
+
+    inks: Inks
+    second_ink: bool
+    dark_ink: bool
+    one_ink: bool
+
+
 def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     light, grid, evenly, reduced = lit.light, lit.grid, lit.evenly, lit.reduced
     pyramid = evenly.pyramid
-    crops = _crops(pyramid, reduced, base, 2 if quick else 6)
+    boxes = close_parts(pyramid, reduced, 2 if quick else 6)
     with ThreadPoolExecutor(2) as both:
-        mean_crops = list(both.map(partial(evenly.read, 0), crops))
-
-    rough = _LUMA if pyramid.channels == 3 else (1.0,)
+        crops = list(both.map(partial(evenly.read, 0), boxes))
     light_marks = None if lit.doubt is not None else find_light_marks(reduced)
-    white = _white(lit, base, light_marks)
-
-    def level_codes(level: int, weights: tuple[float, ...]) -> Codes:
-        box = Region(0, 0, *pyramid.size(level))
-        seen = reduced if level == base else evenly.read(level, box)
-        return _paper_codes(seen, weights, light_marks, box, level, base)
-
-    def crop_codes(weights: tuple[float, ...]) -> list[Codes]:
-        pairs = zip(mean_crops, crops, strict=True)
-        return [_paper_codes(crop, weights, light_marks, box, 0, base) for crop, box in pairs]
-
-    first_floor = measure_floors(crop_codes(rough), 1)[0]
+    noise = Noise(lit, base, boxes, crops, light_marks)
+    first_floor = noise.finest(_LUMA if pyramid.channels == 3 else (1.0,))
     rgb, paper_rgb = _paper_seen(light, grid)
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
         pencils = None if quick else beside.submit(_pencils, reduced, first_floor, evenly.close_by)
-        ink = find_ink(mean_crops, first_floor)
-        if said.ink:
-            ink = _ink_as_said(ink, reduced, said)
-        elif isinstance(ink, InkColour) and pyramid.channels == 3:
-            ink = with_mean_hue(ink, mean_crops, reduced, first_floor)
+        ink = _ink(crops, reduced, first_floor, said)
         weights = _weights(ink, pyramid.channels)
         texture = Texture()
         if pyramid.channels == 3:
-            texture = read_texture(mean_crops, max(pyramid.width, pyramid.height))
+            texture = read_texture(crops, max(pyramid.width, pyramid.height))
         toned = light_marks is not None or pyramid.negative
         browned = isinstance(light, LightField) and light.toned
         reading = beside.submit(read_traits, reduced, first_floor, ink, paper_rgb, toned, texture, browned)
-        sharpening = None if quick else beside.submit(_sharpness, mean_crops, weights, ink, reading)
-        # Light marks are another ink than the dark ones, which may be one among themselves.
-        dark = reduced if light_marks is None else np.where(light_marks.where[..., :1] > 0, np.float32(1), reduced)
-        inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(dark, ink, first_floor)
-        # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
-        second_ink = inks.far_off or light_marks is not None
-        coloured = inks.far_off or (inks.several and not (inks.one_pigment and texture.thin > _THIN))
-        only_light = light_marks is not None and not ink  # pastels, in whatever colours
-        dark_ink = not (coloured or only_light)
-        if not (dark_ink or second_ink) and is_brown(paper_rgb):
+        sharpening = None if quick else beside.submit(_sharpness, crops, weights, ink, reading)
+        told = _told(reduced, ink, first_floor, light_marks, texture.thin)
+        if not (told.dark_ink or told.second_ink) and is_brown(paper_rgb) and _is_print(reading.result()):
             # Stains and what shows through an old print are no inks.
-            told = propose_medium(reading.result(), True)
-            dark_ink = told.medium == "print" and told.sure > _SURE
-        one_ink = dark_ink and light_marks is None
+            told = replace(told, dark_ink=True, one_ink=light_marks is None)
         # Colour is judged with equal shares of the channels, whose noise is another.
-        judged = weights if one_ink else (1 / pyramid.channels,) * pyramid.channels
-        floors = _all_floors(pyramid, crop_codes(judged), partial(level_codes, weights=judged), quick)
+        floors = noise.floors(weights if told.one_ink else (1 / pyramid.channels,) * pyramid.channels, quick)
         channel_noise = Readings.channel_noise
         if light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
-            each = (measure_floors(crop_codes(tuple(row)), 1)[0] for row in np.eye(3).tolist())
-            channel_noise = max(channel_noise, max(each) / floors[0])
+            channel_noise = max(channel_noise, noise.noisiest_channel(floors[0]))
         in_one = folded(reduced, weights)
         histogram = tone_histogram(in_one)
         traits = reading.result()
         sharpness = 0.0 if sharpening is None else sharpening.result()
+    one_ink = told.one_ink
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0
     washes = traits is not None and traits.washed
@@ -135,10 +118,16 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         full = max(1 - ink_fold, 0.1)
         reverse = find_reverse((1 - in_one) / np.float32(full), first_floor / full)
     washes |= traits is not None and traits.tones_meant and not reverse
-    washes_meant = one_ink and (washes or inks.several)  # depths of one pigment are tones that are meant
+    washes_meant = one_ink and (washes or told.inks.several)  # depths of one pigment are tones that are meant
     found = NOT_LOOKED_FOR if pencils is None else pencils.result()
-    seen = traits if isinstance(found, NoEstimate) else over_pencils(traits, found)
+    seen = traits
+    if traits is not None and not isinstance(found, NoEstimate):
+        seen = replace(traits, hues=over_pencils(traits.hues, found))
     proposal = propose_medium(seen, one_ink) if seen is not None or light_marks is None else _LIGHT_ONLY
+    inside = None
+    if washes or not one_ink:
+        floor = floors[min(base, len(floors) - 1)]
+        inside = _inside(reduced, floor, grid, evenly.cell_px, base, light_marks is not None)
     return Readings(
         light=grid,
         cell_px=evenly.cell_px,
@@ -151,10 +140,10 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         paper_share=light.paper_share if isinstance(light, LightField) else 0.0,
         floors=floors,
         one_ink=one_ink,
-        second_ink=second_ink,
+        second_ink=told.second_ink,
         washes=washes_meant,
-        one_tone=one_ink and not (washes_meant or inks.tints),
-        dark_ink=dark_ink and light_marks is not None,
+        one_tone=one_ink and not (washes_meant or told.inks.tints),
+        dark_ink=told.dark_ink and light_marks is not None,
         crayon=seen is not None and seen.crayon > 0.5 and proposal.medium == "pencil" and not one_ink,
         weights=weights,
         ink=ink,
@@ -163,18 +152,47 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         medium=proposal.medium,
         medium_sure=proposal.sure,
         medium_why=proposal.why,
-        hue_share=0.0 if traits is None else max(traits.coloured, traits.tinted),
+        hue_share=0.0 if traits is None else max(traits.hues.coloured, traits.hues.tinted),
         sharpness=sharpness,
         reverse=reverse,
         pencils=found,
-        inside=_inside(reduced, floors[min(base, len(floors) - 1)], grid, evenly.cell_px, base, light_marks is not None)
-        if washes or not one_ink
-        else None,
+        inside=inside,
         inside_cell_px=1 << base,
         negative=pyramid.negative,
-        white=white,
+        white=_white(lit, base, light_marks),
         channel_noise=channel_noise,
     )
+
+
+def _ink(crops: list[Plane], reduced: Plane, floor: float, said: Said) -> InkColour | NoEstimate:
+    """The colour of full ink, from ``crops`` at full size, or as it was ``said``."""
+    ink = find_ink(crops, floor)
+    if said.ink:
+        return _ink_as_said(ink, reduced, said)
+    if isinstance(ink, InkColour) and reduced.shape[2] == 3:
+        return with_mean_hue(ink, crops, reduced, floor)
+    return ink
+
+
+def _told(
+    reduced: Plane, ink: InkColour | NoEstimate, floor: float, light_marks: LightMarks | None, thin: float
+) -> _Told:
+    """How many inks there are; ``thin`` is the share of the marks' darkness that lies in thin lines."""
+    # Light marks are another ink than the dark ones, which may be one among themselves.
+    dark = reduced if light_marks is None else np.where(light_marks.where[..., :1] > 0, np.float32(1), reduced)
+    inks = ONE_INK if isinstance(ink, NoEstimate) else tell_inks(dark, ink, floor)
+    # A red seal beside black lettering, however small, is another ink, and so is white on toned paper.
+    second_ink = inks.far_off or light_marks is not None
+    coloured = inks.far_off or (inks.several and not (inks.one_pigment and thin > _THIN))
+    only_light = light_marks is not None and not ink  # pastels, in whatever colours
+    dark_ink = not (coloured or only_light)
+    return _Told(inks, second_ink, dark_ink, dark_ink and light_marks is None)
+
+
+def _is_print(traits: Traits | None) -> bool:
+    """Whether a sheet is surely an old print, if it is of one ink."""
+    told = propose_medium(traits, True)
+    return told.medium == "print" and told.sure > _SURE
 
 
 def _white(lit: Lit, base: int, light_marks: LightMarks | None) -> White | None:
@@ -238,25 +256,6 @@ def _sharpness(
     return min(found, SOFT_MARKS) if by_nature else found
 
 
-def _crops(pyramid: Pyramid, reduced: Plane, base: int, each: int) -> list[Region]:
-    """Full-size boxes to look at closely: where marks are most, where they are few, and spread evenly."""
-    size = _CROP_PX
-    columns, rows = max(1, pyramid.width // size), max(1, pyramid.height // size)
-    dark = np.clip(1 - grey_of(reduced), 0, 1)
-    cells = cv2.resize(dark, (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns)
-    order = np.argsort(cells, axis=None)
-    n = order.size
-    wanted = np.unique(
-        np.concatenate([order[-each:], order[(np.linspace(0.05, 0.95, min(each, n)) * (n - 1)).astype(int)]])
-    )
-    out = []
-    for flat in wanted.tolist():
-        row, column = divmod(flat, columns)
-        x, y = column * size // 8 * 8, row * size // 8 * 8
-        out.append(Region(x, y, size, size).clip(pyramid.width, pyramid.height))
-    return [box for box in out if box.w and box.h]
-
-
 def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
     """How channels are folded for one ink: luma (cameras and JPEG keep it sharpest) times what the ink absorbs."""
     if channels == 1:
@@ -264,30 +263,3 @@ def _weights(ink: InkColour | NoEstimate, channels: int) -> tuple[float, ...]:
     absorbs = np.ones(3) if isinstance(ink, NoEstimate) else np.clip(1 - np.array(ink.reflectance), 0.05, 1)
     w = np.array(_LUMA) * absorbs
     return tuple(float(v) for v in w / w.sum())
-
-
-def _paper_codes(
-    reflectance: Plane, weights: tuple[float, ...], light_marks: LightMarks | None, box: Region, level: int, base: int
-) -> Codes:
-    """Folded codes of a box of a level that hold no marks lighter than the paper, which are no noise of it."""
-    codes = to_codes(folded(reflectance, weights))
-    if light_marks is not None:
-        near = sample_grid(light_marks.where, 1 << base, box.x, box.y, box.w, box.h, level)[..., 0]
-        codes[near > 0] = PAPER_CODE
-    return codes
-
-
-def _all_floors(pyramid: Pyramid, crops: list[Codes], whole: Callable[[int], Codes], quick: bool) -> tuple[float, ...]:
-    """Floors of level 0, 1, 2, … as far as any view reaches: from close ``crops``, then from small levels, whose codes
-    ``whole`` tells."""
-    floors = list(measure_floors(crops))
-    if quick:
-        return (*floors, *(floors[-1] for _ in range(pyramid.deepest + 1)))
-    while len(floors) < pyramid.deepest + SCALES + 1:
-        level = min(len(floors) - 1, pyramid.deepest)
-        while not pyramid.holds(level):  # dropped from a lean pyramid
-            level += 1
-        more = measure_floors([whole(level)])
-        floors += [floors[-1]] * (level - len(floors) + 1)
-        floors += [min(value, floors[-1]) for value in more[1:]]
-    return tuple(floors)
