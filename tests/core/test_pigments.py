@@ -13,6 +13,7 @@ from woad.core.docket.media import starting_docket
 from woad.core.ink.density import InkColour, find_ink
 from woad.core.ink.pigments import tell_inks
 from woad.core.ink.texture import read_texture
+from woad.core.render.recipe import make_recipe
 from woad.core.render.whole import Planes, render_whole
 
 BLUE, RED, BLACK = (2.5, 1.7, 0.5), (0.3, 2.3, 1.8), (2.8, 2.8, 2.8)  # absorbance at full depth, natural log
@@ -90,6 +91,18 @@ def test_depths_of_a_pen_are_one_pigment_and_two_pens_are_two() -> None:
         ink = find_ink([reflectance[240:560, 300:620], reflectance[480:800, 240:560]], 0.02)
         assert tell_inks(reflectance, ink, 0.02).one_pigment is of_one  # type: ignore[arg-type]
     assert read_texture([one[300:620, 240:560], one[480:800, 240:560]], 1040).thin > 0.4
+
+
+@pytest.mark.parametrize(("depth", "times"), [(0.4, 3.0), (1.3, 2.0 * np.log(10) / (1.3 * BLUE[0]))])
+def test_a_coloured_ink_is_made_denser_and_a_pale_one_stays_pale(depth: float, times: float) -> None:
+    """Three times its density at most, and no more than 2 in its deepest channel; with the Ink step off it is as scanned."""
+    sheet = sheet_of(noisy(drawn([(hatching((400, 480), 0.6, 14.0), BLUE, depth)])))
+    docket = starting_docket("pen").with_setting("square.on", False)
+    assert sheet.readings.one_ink
+    for on, wanted in ((True, times), (False, 1.0)):
+        recipe = make_recipe(docket.with_setting("ink.on", on), sheet.readings)
+        colour = np.log10(np.maximum(np.array(recipe.ink_linear), 1e-3) + 1e-3)
+        assert np.allclose(-colour * np.log(10) / depth / np.array(BLUE), wanted, rtol=0.15)
 
 
 @pytest.mark.proof

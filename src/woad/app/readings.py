@@ -123,8 +123,7 @@ def paper_after(entry: Entry) -> float:
 def ink_after(entry: Entry) -> float:
     """Density of full ink as it leaves the Ink step."""
     assert entry.sheet is not None and entry.history is not None
-    docket = entry.history.docket
-    return docket.ink.darkness if docket.ink.on else (entry.sheet.readings.ink_density or 0.0)
+    return make_recipe(entry.history.docket, entry.sheet.readings).full_density
 
 
 def size_text(entry: Entry) -> str:

@@ -122,7 +122,7 @@ class InkPanel(StepPanel):
         self.brush.refresh()
         self.before.show_text("none found" if r.ink_density is None else f"D {r.ink_density:.2f}")
         rgb = " ".join(str(v) for v in as_seen(recipe.ink_rgb, entry.sheet.readings.negative))
-        self.after.show_text(f"D {docket.ink.darkness:.2f} · RGB {rgb}" if recipe.one_ink else self.tr("each its own"))
+        self.after.show_text(f"D {recipe.full_density:.2f} · RGB {rgb}" if recipe.one_ink else self.tr("each its own"))
         self.tones.show_text("–" if not r.ink else f"{r.ink.half_tones:.0%}")  # type: ignore[union-attr]
         checks = entry.checks
         self.lost_count.setText("…" if checks is None else f"{checks.lost} · {checks.lost_share:.1%}")

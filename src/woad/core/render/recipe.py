@@ -19,6 +19,11 @@ from woad.core.render.negative import as_seen
 from woad.core.render.readings import Readings, full_from
 
 _TONED, _SURELY_TONED = 1.2, 1.35  # times the paper's light that a white has on toned paper
+_RICHER, _RICHEST = (
+    (0.2, 3.0),
+    2.0,
+)  # times its density that an ink with a hue gets, a pale blue is no navy; and at most
+_BLACKEST = 1e-3  # linear light of density 3
 _BLACK, _GREY = 0.2, 0.06  # reflectance of black ink at most, and how much its channels differ
 
 
@@ -70,6 +75,11 @@ class Recipe:
         return int(code[0]), int(code[1]), int(code[2])
 
     @property
+    def full_density(self) -> float:
+        """The density that full ink gets, of an ink with a hue that of its deepest channel."""
+        return float(-np.log10(min(self.ink_linear) * (1 - _BLACKEST) + _BLACKEST))
+
+    @property
     def clears_more(self) -> bool:
         """Whether Knock-out takes more away than Paper has: its clearing is raised, or grain was kept."""
         return self.clearing_scale > 1 or self.grain > 0
@@ -104,7 +114,7 @@ def resolve_points(docket: Docket, readings: Readings, one_ink: bool) -> TonePoi
         # reaches, which counts as full as well, must not make edges bolder.
         full = (readings.ink_density or ink) if one_ink and docket.ink.ink is None else ink
         reading = reading_of(docket, readings, one_ink)
-        middle = resting_middle(paper, max(full, ink), reading, darkest(docket.ink.darkness), negative)
+        middle = resting_middle(paper, max(full, ink), reading, min(_full_ink(docket, readings, one_ink)), negative)
     return TonePoints(paper, float(np.clip(middle, paper + 0.005, ink - 0.005)), ink, negative)
 
 
@@ -139,7 +149,7 @@ def reading_of(docket: Docket, readings: Readings, one_ink: bool) -> Reading:
 
 def darkest(density: float) -> float:
     """Linear reflectance of a density, scaled so that density 3 is exactly black (black point compensation)."""
-    return float(max(0.0, (10**-density - 1e-3) / (1 - 1e-3)))
+    return float(max(0.0, (10**-density - _BLACKEST) / (1 - _BLACKEST)))
 
 
 def make_recipe(docket: Docket, readings: Readings) -> Recipe:
@@ -152,7 +162,7 @@ def make_recipe(docket: Docket, readings: Readings) -> Recipe:
     softness = 0.5
     if docket.knockout.softness is not None:
         softness = float(np.clip(docket.knockout.softness / max(clearing, 1e-3), 0.02, 0.98))
-    ink = _ink_colour(docket, readings) if one_ink else (darkest(docket.ink.darkness if docket.ink.on else 3.0),) * 3
+    ink = _full_ink(docket, readings, one_ink)
     reading = reading_of(docket, readings, one_ink)
     if not docket.ink.on:
         own, reading = (readings.ink_density or 1.2) if one_ink else 3.0, "seen"
@@ -271,8 +281,10 @@ def drop_out_refusal(colours: tuple[tuple[int, int, int], ...], readings: Readin
     return refusal([_linear_colour(colour, readings) for colour in colours], ink_of(readings))
 
 
-def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float]:
+def _full_ink(docket: Docket, readings: Readings, one_ink: bool) -> tuple[float, float, float]:
     """Linear colour of full ink: neutral when the scan's ink is, else its own hue; as dark as set."""
+    if not one_ink:
+        return (darkest(docket.ink.darkness if docket.ink.on else 3.0),) * 3
     target = docket.ink.darkness if docket.ink.on else (readings.ink_density or 1.2)
     even = darkest(target)
     if isinstance(readings.ink, NoEstimate) or len(readings.ink.reflectance) == 1:
@@ -288,7 +300,8 @@ def _ink_colour(docket: Docket, readings: Readings) -> tuple[float, float, float
         return even, even, even
     density = -np.log10(own)
     # An ink with a hue is made denser, not black: its deepest channel gets the wanted density.
-    scaled = density * max(min(target, 2.0) / max(float(density.max()), 0.05), 0.2)
+    times = float(np.clip(min(target, _RICHEST) / max(float(density.max()), 0.05), *_RICHER)) if docket.ink.on else 1.0
+    scaled = density * times
     return darkest(float(scaled[0])), darkest(float(scaled[1])), darkest(float(scaled[2]))
 
 
