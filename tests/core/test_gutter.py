@@ -46,6 +46,15 @@ def test_a_gutter_is_light(at: float, lean: float, level: bool, channels: int) -
     assert np.abs(off[bare & (shade > 0.99)]).mean() < 0.005
 
 
+@pytest.mark.parametrize(("x", "y", "strength"), [(1.0, 0.5, 1.0), (0.2, 0.9, 2.0)])
+def test_a_lamps_light_has_no_line(x: float, y: float, strength: float) -> None:
+    """It goes on to fall off towards the border, beyond any line that one might lay there."""
+    down, right = np.mgrid[0:H, 0:W].astype(np.float32)
+    picture, _, _ = page(1 / (1 + strength * (((right / W - x) * W / H) ** 2 + (down / H - y) ** 2)))
+    logs = np.log(np.maximum(picture, 2e-4))
+    assert find_gutter(logs, grey_of(logs)) is None
+
+
 def test_what_was_painted_from_border_to_border_is_no_gutter() -> None:
     """A grey band, a blue one that runs out on both sides, a grey wash that runs out from a straight edge, hatching, and a
     band that ends before the border."""

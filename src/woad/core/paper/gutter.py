@@ -119,8 +119,11 @@ class _Along:
         own = _level(_aligned(self.parts, x, lean, reach), full)
         model = np.median(own, axis=0)
         depth = -float(model[reach])
-        sides = [side for side, whole in zip((model[reach::-1], model[reach:]), full, strict=True) if whole]
-        if not _SHALLOW < depth < _DEEP or not all(_runs_out(side, depth, self.longer) for side in sides):
+        sides = model[reach::-1], model[reach:]
+        # Where it goes on to fall beyond its line, be it on a side that ends too soon to tell of more, that is none.
+        if not _SHALLOW < depth < _DEEP or any(_goes_back(side, depth) for side in sides):
+            return None
+        if not all(_runs_out(side, depth, self.longer) for side, whole in zip(sides, full, strict=True) if whole):
             return None
         profile = np.minimum(_towards(model, reach), 0)
         span = max(round(_EDGE * self.longer), 1)
@@ -225,9 +228,13 @@ def _towards(model: Plane, reach: int) -> Plane:
     return np.concatenate([out[0][:0:-1], out[1]])
 
 
+def _goes_back(side: Plane, depth: float) -> bool:
+    """Whether a side of the profile, from its line outwards, gets darker again by more than paper does."""
+    return float((np.maximum.accumulate(side) - side).max()) >= max(_BACK[0] * depth, _BACK[1])
+
+
 def _runs_out(side: Plane, depth: float, longer: int) -> bool:
     """Whether a side of the profile, from its line outwards, is the light's: it comes back to paper all the way, most of that
     near the line, but has no edge."""
-    back = float((np.maximum.accumulate(side) - side).max())
     half, faint = (int(np.argmax(side > -share * depth)) for share in (0.5, 0.15))
-    return back < max(_BACK[0] * depth, _BACK[1]) and half < _HALFWAY * len(side) and faint - half > _EDGE * longer
+    return half < _HALFWAY * len(side) and faint - half > _EDGE * longer
