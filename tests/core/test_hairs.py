@@ -94,6 +94,28 @@ def test_a_pens_lines_over_a_wash_are_no_hairs() -> None:
     assert sum(not one.dust for one in find_hairs(seen(hairs, 0.5), 300)) == 4
 
 
+@pytest.mark.parametrize(("strokes", "hairs"), [(9, 0), (0, 3), (1, 3)])
+def test_a_pencils_grainy_lines_on_a_wash_are_no_hairs(strokes: int, hairs: int) -> None:
+    """They are as thin, but come and go with the paper's grain; hairs cover evenly."""
+    rng = np.random.default_rng(8)
+    plane = np.full((1400, 1400), 240, np.float32)
+    cv2.circle(plane, (700, 700), 620, 205.0, -1, cv2.LINE_AA)
+    covers = np.zeros((2, 1400, 1400), np.uint8)
+    for i in range(strokes + hairs):
+        turn = rng.uniform(0, 6) + np.cumsum(rng.normal(0, 0.12, 16))
+        start = np.array([440 + 240 * (i % 3), 380 + 170 * (i // 3)])
+        path = start + np.cumsum(np.column_stack([np.cos(turn), np.sin(turn)]) * 9, axis=0)
+        cv2.polylines(
+            covers[int(i < hairs)], [np.rint(path).astype(np.int32)], False, 255, 2 if i < hairs else 3, cv2.LINE_AA
+        )
+    grain = cv2.GaussianBlur(rng.normal(0, 1, plane.shape), (0, 0), 4.5)
+    pencil = covers[0] / 255 * np.clip(0.55 + 0.3 * grain / grain.std(), 0, 1)
+    plane *= (1 - 0.55 * pencil) * (1 - 0.5 * covers[1] / 255)
+    seen = cv2.resize(cv2.GaussianBlur(plane, (0, 0), 0.9), (700, 700), interpolation=cv2.INTER_AREA)
+    found = find_hairs(np.asarray(seen + rng.normal(0, 0.8, seen.shape), np.float32), 300)
+    assert sum(not one.dust for one in found) == hairs
+
+
 @pytest.mark.proof
 def test_a_fine_pens_short_strokes_over_a_wash_stay() -> None:
     """Strokes of 0.2 mm that end where they end are as thin as hairs, but deeper than one could be; hairs beside them go. A

@@ -12,6 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.spotting.lengthwise import ends_of
+
 Plane = NDArray[np.float32]
 Points = NDArray[np.float64]
 Box = tuple[int, int, int, int]
@@ -36,7 +38,7 @@ def drawn(lightness: Plane, lines: Sequence[tuple[Box, NDArray[np.bool_]]], mm: 
     out, lengths = np.zeros(len(lines), bool), np.zeros(len(lines))
     links: list[tuple[int, int]] = []
     for i, (box, mask) in enumerate(lines):
-        ends, lengths[i] = _ends(mask)
+        ends, lengths[i] = ends_of(mask)
         out[i] = lengths[i] > _TOO_LONG_MM * mm
         for end in ends:
             ahead = _ahead(calm, owner, i, box, mask, end, mm)
@@ -59,44 +61,6 @@ def drawn(lightness: Plane, lines: Sequence[tuple[Box, NDArray[np.bool_]]], mm: 
 
 
 _NOTHING, _BARE = -1, -2
-
-
-def _ends(mask: NDArray[np.bool_]) -> tuple[tuple[NDArray[np.int32], NDArray[np.int32]], int]:
-    """How far each pixel of a thin shape lies from its one end and from its other one, px along it (-1 outside), and
-    how long it is."""
-    y, x = np.nonzero(mask)
-    first = _steps(mask, int(y[0]), int(x[0]))
-    one = _steps(mask, *_farthest(first))
-    two = _steps(mask, *_farthest(one))
-    return (one, two), int(one.max())
-
-
-def _farthest(steps: NDArray[np.int32]) -> tuple[int, int]:
-    y, x = np.unravel_index(int(steps.argmax()), steps.shape)
-    return int(y), int(x)
-
-
-def _steps(mask: NDArray[np.bool_], y: int, x: int) -> NDArray[np.int32]:
-    """Steps from a pixel to every other one inside a shape, -1 outside it.
-
-    Source: breadth-first search; only the front is looked at in each step, as a net of drawn lines may be as large as the
-    sheet and thousands of steps long."""
-    wide = np.pad(mask, 1)
-    across = wide.shape[1]
-    around = np.array([dy * across + dx for dy in (-1, 0, 1) for dx in (-1, 0, 1) if dx or dy])
-    left, out = wide.ravel(), np.full(wide.size, -1, np.int32)
-    front = np.array([(y + 1) * across + x + 1])
-    left[front] = False
-    step = 0
-    while front.size:
-        out[front] = step
-        step += 1
-        ahead = np.add.outer(front, around).ravel()
-        ahead = ahead[left[ahead]]
-        left[ahead] = False
-        out[ahead] = order = np.arange(len(ahead))
-        front = ahead[out[ahead] == order]  # each once
-    return out.reshape(wide.shape)[1:-1, 1:-1]
 
 
 def _ahead(

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from woad.core.raster.places import read_at
 from woad.core.raster.transfer import srgb_decode
 from woad.core.spotting.drawn import drawn
+from woad.core.spotting.lengthwise import evenness
 from woad.core.spotting.near import neighbours
 from woad.core.spotting.thin import mean_width
 from woad.core.units import mm_to_px
@@ -28,6 +29,7 @@ _WIDE_MM = 0.3  # what is broader is a stroke
 _FAR_MM, _UNLIKE = 0.5, 0.75  # farther out to both sides; how unlike sides may be, share of what it stands out by
 _RIM_MM, _STEEP = 0.12, 0.38  # so far from its middle a hair has lost that share of what it stands out by
 _DEEPEST = 0.056  # of a pixel that a black hair, a tenth of a millimetre wide, covers in a blurred scan, per px to the millimetre
+_EVEN, _UNEVEN, _SOME = 0.75, 0.7, 2  # how evenly hairs cover: most of them, every one; so many lines tell of others
 _MOST = 400_000  # candidate places looked at closely
 
 
@@ -60,9 +62,18 @@ def find_hairs(lightness: Plane, ppi: float, where: NDArray[np.bool_] | None = N
         found = _linked(np.maximum(strength * np.float32(sign), 0), mm, sign > 0)
         meant = drawn(lightness, [(one.box, one.mask) for one in found], mm)
         left = [one for one, own in zip(found, meant, strict=True) if not own]
-        hairs += [one for one in left if _covers(lightness, one) < _DEEPEST * mm]
+        hairs += [one for one in _even(lightness, left, mm) if _covers(lightness, one) < _DEEPEST * mm]
         lines += found
     return hairs + _dust(lightness, texture, mm, where, lines)
+
+
+def _even(lightness: Plane, lines: list[Hair], mm: float) -> list[Hair]:
+    """Those of ``lines`` that cover evenly. Where most do not, they are a drawing's in grain, or the gaps in one, and so are
+    those among them that do."""
+    even = np.array([evenness(lightness, one.box, one.mask, one.lighter, mm) for one in lines])
+    if np.count_nonzero(even < _EVEN) > max(_SOME, len(lines) / 2):
+        return []
+    return [one for one, own in zip(lines, even.tolist(), strict=True) if own > _UNEVEN]
 
 
 def _texture(lightness: Plane, mm: float) -> Plane:
