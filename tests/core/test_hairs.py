@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from sheets import png_bytes, sheet_of
+from sheets import noisy, png_bytes, sheet_of
 from woad.core.docket.media import starting_docket
 from woad.core.formats.read import take_in
 from woad.core.raster.pyramid import build_pyramid
@@ -114,6 +114,37 @@ def test_a_pencils_grainy_lines_on_a_wash_are_no_hairs(strokes: int, hairs: int)
     seen = cv2.resize(cv2.GaussianBlur(plane, (0, 0), 0.9), (700, 700), interpolation=cv2.INTER_AREA)
     found = find_hairs(np.asarray(seen + rng.normal(0, 0.8, seen.shape), np.float32), 300)
     assert sum(not one.dust for one in found) == hairs
+
+
+@pytest.mark.parametrize("flecks", [6, 1200])
+def test_flecks_of_a_print_are_no_dust(flecks: int) -> None:
+    """Some light specks on a broad area are dust; where there are hundreds, those that happen to lie alone are none."""
+    rng = np.random.default_rng(5)
+    plane = np.full((1800, 1800), 95, np.float32)
+    for x, y in rng.uniform(60, 1740, (flecks, 2)).tolist():
+        cv2.circle(plane, (round(x), round(y)), int(rng.integers(2, 4)), 225.0, -1, cv2.LINE_AA)
+    seen = cv2.resize(cv2.GaussianBlur(plane, (0, 0), 0.8), (900, 900), interpolation=cv2.INTER_AREA)
+    found = find_hairs(np.asarray(seen + rng.normal(0, 0.8, seen.shape), np.float32), 300)
+    assert sum(one.dust for one in found) == (flecks if flecks < 10 else 0)
+
+
+@pytest.mark.parametrize("dust", [0.15, 0.8])
+def test_dust_on_a_wash_has_no_hue_and_dots_of_paint_have(dust: float) -> None:
+    """Six specks of dust, dark or shining, on a blue wash are found; twelve fine dots of red and of yellow stay."""
+    rng = np.random.default_rng(12)
+    light = np.full((1800, 1800, 3), 0.84, np.float32)
+    cv2.rectangle(light, (300, 300), (1500, 1500), (0.2, 0.3, 0.6), -1)
+    cv2.circle(light, (1640, 1640), 120, (0.7, 0.3, 0.1), -1)
+    for i in range(18):
+        at = 420 + 190 * (i % 6), 500 + 340 * (i // 6)
+        cv2.circle(light, at, 3, ((dust,) * 3, (0.3, 0.04, 0.06), (0.82, 0.62, 0.1))[i % 3], -1, cv2.LINE_AA)
+    light = cv2.resize(cv2.GaussianBlur(light, (0, 0), 0.8), (900, 900), interpolation=cv2.INTER_AREA)
+    sheet = sheet_of(noisy(light))
+    found = [one for one in look_for_hairs(sheet).on_paint if one.dust]
+    places = {
+        (round((x + w / 2 - 210) / 95), round((y + h / 2 - 250) / 170)) for x, y, w, h in (one.box for one in found)
+    }
+    assert places == {(0, 0), (3, 0), (0, 1), (3, 1), (0, 2), (3, 2)}
 
 
 @pytest.mark.proof

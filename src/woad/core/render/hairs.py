@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
-from woad.core.raster.codes import PAPER_CODE, encoded_of
+from woad.core.raster.codes import PAPER_CODE, encoded_of, from_codes
 from woad.core.raster.pyramid import halve
 from woad.core.raster.tiles import Region
 from woad.core.render.region import render_region
@@ -25,6 +25,9 @@ _BARE = 246.0  # encoded lightness from which the surroundings may be paper
 # So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
 _BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
 _OPAQUE = 200  # coverage, of 255, that only paint has
+# Percentile of a speck that is deep inside it; and how much of what it is off its ground is hue in paint: dust is brownish at
+# most.
+_DEEP, _HUED = 75, 0.15
 # Px beside a hair, beyond its own blur; and share of what is marked there, if it does not lie on bare paper all along.
 _BESIDE, _OVER = 5, 0.1
 
@@ -48,7 +51,10 @@ def look_for_hairs(sheet: Sheet) -> Finds:
     for hair in find_hairs(lightness, ppi / (1 << level)):
         if hair.lighter and (sheet.readings.one_tone or _between_marks(lightness, hair, ppi / (1 << level))):
             continue  # a cut, or a gap: paper between marks
-        kinds[_on_light(lightness, hair)].append(_at_full_size(hair, level, *sheet.pyramid.size(0)))
+        own = _at_full_size(hair, level, *sheet.pyramid.size(0))
+        if hair.dust and _has_hue(sheet, own):
+            continue  # a dot of paint
+        kinds[_on_light(lightness, hair)].append(own)
     return Finds(tuple(kinds[0]), tuple(kinds[1]))
 
 
@@ -56,6 +62,27 @@ def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ..
     """Those that lie on paint, which may be a wash as light as paper, or reach over it from bare paper: only what lies on
     bare paper all along is a piece of its own. ``docket`` is that which strays are looked for with."""
     return (*finds.on_paint, *(hair for hair in finds.on_light if _over_marks(sheet, docket, hair)))
+
+
+def _has_hue(sheet: Sheet, speck: Hair) -> bool:
+    """Whether a speck has a hue of its own: no mixture of its ground with any grey, as dust is one, is like it."""
+    if sheet.pyramid.channels != 3:
+        return False
+    box, ring = _ring(speck, *sheet.pyramid.size(0))
+    r = sheet.readings
+    pixels = from_codes(even(sheet.pyramid.read(0, box), make_gain(r.light, 1.0, None), r.cell_px, (box.x, box.y, 0)))
+    inside = np.zeros(ring.shape, bool)
+    y, x = speck.box[1] - box.y, speck.box[0] - box.x
+    inside[y : y + speck.box[3], x : x + speck.box[2]] = speck.mask
+    ground = np.median(pixels[ring], axis=0)
+    off = pixels[inside] - ground
+    far = np.abs(off).sum(axis=1)
+    off = off[far >= np.percentile(far, _DEEP)].mean(axis=0)
+    # off = share * (grey - ground): of what varies over the channels, ground's part is dust's.
+    varies, own = ground - ground.mean(), off - off.mean()
+    share = float(np.clip(-(varies @ own) / max(float(varies @ varies), 1e-6), 0, 1))
+    left = np.linalg.norm(own + share * varies)
+    return bool(left > _HUED * np.linalg.norm(off))
 
 
 def _on_light(lightness: NDArray[np.float32], hair: Hair) -> bool:

@@ -30,6 +30,7 @@ _FAR_MM, _UNLIKE = 0.5, 0.75  # farther out to both sides; how unlike sides may 
 _RIM_MM, _STEEP = 0.12, 0.38  # so far from its middle a hair has lost that share of what it stands out by
 _DEEPEST = 0.056  # of a pixel that a black hair, a tenth of a millimetre wide, covers in a blurred scan, per px to the millimetre
 _EVEN, _UNEVEN, _SOME = 0.75, 0.7, 2  # how evenly hairs cover: most of them, every one; so many lines tell of others
+_FEW_ALONE = 0.15  # share of specks that lie alone, up to which all of them are of a print's, or of grain
 _MOST = 400_000  # candidate places looked at closely
 
 
@@ -198,8 +199,8 @@ def _dust(
         taken[y : y + h, x : x + w] |= hair.mask.astype(np.uint8)
     taken = cv2.dilate(taken, np.ones((5, 5), np.uint8))
     out = []
-    for lighter, how in ((True, cv2.MORPH_TOPHAT), (False, cv2.MORPH_BLACKHAT)):
-        stands = cv2.morphologyEx(lightness, how, kernel)
+    above, below = (cv2.morphologyEx(lightness, how, kernel) for how in (cv2.MORPH_TOPHAT, cv2.MORPH_BLACKHAT))
+    for lighter, stands, other in ((True, above, below), (False, below, above)):
         hit = ((stands > 22 + 9 * texture) & (taken == 0)).astype(np.uint8)
         if where is not None:
             hit &= where.astype(np.uint8)
@@ -210,16 +211,17 @@ def _dust(
         for index in small[_alone(centre[small], 4 * mm)]:
             x, y, w, h, _ = stats[index].tolist()
             mask = labels[y : y + h, x : x + w] == index
-            if not _on_plain(lightness, stands, (x, y, w, h), mask, mm):
+            if not _on_plain(lightness, stands, other, (x, y, w, h), mask, mm):
                 continue
             out.append(_hair(mask, (x, y), float(longest[index]), lighter, lightness.shape, True))
     return out
 
 
 def _on_plain(
-    lightness: Plane, stands: Plane, box: tuple[int, int, int, int], mask: NDArray[np.bool_], mm: float
+    lightness: Plane, stands: Plane, other: Plane, box: tuple[int, int, int, int], mask: NDArray[np.bool_], mm: float
 ) -> bool:
-    """Whether a speck lies on plain ground: a gap between lines, or the end of one, is none."""
+    """Whether a speck lies on plain ground: a gap between lines, or the end of one, is none; nor is one between specks that
+    stand out of it the ``other`` way, and more."""
     x, y, w, h = box
     pad = max(4, round(0.45 * mm))
     top, left = max(y - pad, 0), max(x - pad, 0)
@@ -227,14 +229,17 @@ def _on_plain(
     own = np.zeros(around.shape, np.uint8)
     own[y - top : y - top + h, x - left : x - left + w] = mask
     ground = cv2.GaussianBlur(around, (0, 0), 0.8)[cv2.dilate(own, np.ones((5, 5), np.uint8)) == 0]
-    return ground.size > 0 and float(np.ptp(np.percentile(ground, (2, 98)))) < 0.6 * float(
-        stands[y : y + h, x : x + w][mask].max()
-    )
+    own_most = float(stands[y : y + h, x : x + w][mask].max())
+    if other[top : y + h + pad, left : x + w + pad].max() > own_most:
+        return False
+    return ground.size > 0 and float(np.ptp(np.percentile(ground, (2, 98)))) < 0.6 * own_most
 
 
 def _alone(at: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
-    """Which places have at most two others within ``reach``: many of a kind are texture or meant."""
+    """Which places have at most two others within ``reach``: many of a kind are texture or meant, and where nearly all have
+    more, the rest are as well."""
     if len(at) < 4:
         return np.ones(len(at), bool)
     gap, _ = neighbours(at, 4)
-    return gap[:, 3] > reach
+    out = np.asarray(gap[:, 3] > reach)
+    return out if out.mean() > _FEW_ALONE else np.zeros(len(at), bool)
