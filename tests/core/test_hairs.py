@@ -131,7 +131,6 @@ def test_flecks_of_a_print_are_no_dust(flecks: int) -> None:
 @pytest.mark.parametrize("dust", [0.15, 0.8])
 def test_dust_on_a_wash_has_no_hue_and_dots_of_paint_have(dust: float) -> None:
     """Six specks of dust, dark or shining, on a blue wash are found; twelve fine dots of red and of yellow stay."""
-    rng = np.random.default_rng(12)
     light = np.full((1800, 1800, 3), 0.84, np.float32)
     cv2.rectangle(light, (300, 300), (1500, 1500), (0.2, 0.3, 0.6), -1)
     cv2.circle(light, (1640, 1640), 120, (0.7, 0.3, 0.1), -1)
