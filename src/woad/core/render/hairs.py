@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from woad.core.docket.model import Docket
 from woad.core.paper.evening import even, make_gain
-from woad.core.raster.codes import PAPER_CODE, encoded_of, from_codes
+from woad.core.raster.codes import PAPER_CODE, encoded_of
 from woad.core.raster.pyramid import halve
 from woad.core.raster.tiles import Region
+from woad.core.render.lighting import Evenly
 from woad.core.render.region import render_region
 from woad.core.render.sheet import Sheet
 from woad.core.spotting.hairs import WORK_PPI, Hair, find_hairs
@@ -70,7 +71,7 @@ def _has_hue(sheet: Sheet, speck: Hair) -> bool:
         return False
     box, ring = _ring(speck, *sheet.pyramid.size(0))
     r = sheet.readings
-    pixels = from_codes(even(sheet.pyramid.read(0, box), make_gain(r.light, 1.0, None), r.cell_px, (box.x, box.y, 0)))
+    pixels = Evenly(sheet.pyramid, make_gain(r.light, 1.0, None), r.cell_px).read(0, box)
     inside = np.zeros(ring.shape, bool)
     y, x = speck.box[1] - box.y, speck.box[0] - box.x
     inside[y : y + speck.box[3], x : x + speck.box[2]] = speck.mask

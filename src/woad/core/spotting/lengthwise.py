@@ -10,11 +10,9 @@ from woad.core.raster.transfer import srgb_decode
 
 Plane = NDArray[np.float32]
 
-_BIN_MM, _BESIDE_MM = (
-    0.25,
-    0.35,
-)  # along a line, over which its deepest pixel tells; beside it, where its ground is told
-_FEWEST = 5  # such bins tell
+_BIN_MM = 0.25  # along a line, over which its deepest pixel tells
+_BESIDE_MM = 0.35  # beside it, where its ground is told
+_FEWEST = 5  # such lengths tell at least
 
 
 def ends_of(mask: NDArray[np.bool_]) -> tuple[tuple[NDArray[np.int32], NDArray[np.int32]], int]:
@@ -76,9 +74,9 @@ def evenness(
     covers = (light - ground) / np.maximum(1 - ground, 0.02) if lighter else 1 - light / np.maximum(ground, 0.02)
     core = cv2.erode(own, np.ones((3, 3), np.uint8)) > 0
     (steps, _), length = ends_of(own > 0)
-    at = (steps[core] / max(_BIN_MM * mm, 1)).astype(np.intp)
-    deepest = np.full(int(length / max(_BIN_MM * mm, 1)) + 1, -np.inf)
-    np.maximum.at(deepest, at[at >= 0], covers[core][at >= 0])
+    each = max(_BIN_MM * mm, 1)
+    deepest = np.full(int(length / each) + 1, -np.inf)
+    np.maximum.at(deepest, (steps[core] / each).astype(np.intp), covers[core])
     deepest = deepest[np.isfinite(deepest)][1:-1]  # ends taper
     if len(deepest) < _FEWEST:
         return 1.0
