@@ -79,3 +79,23 @@ def test_lines_of_a_blue_pencil_are_still_dropped() -> None:
     planes = render_whole(sheet, starting_docket("blue-pencil").with_setting("square.on", False))
     apart = (blue == 255) & (cv2.dilate((linear.min(axis=2) < 1).astype(np.uint8), np.ones((9, 9))) == 0)
     assert planes.alpha[apart].mean() < 4
+
+
+def test_a_letters_pale_blue_shadow_is_no_pencil() -> None:
+    """Heavy strokes, and beside each a band of pale blue: its colour is kept, as of any second ink."""
+    ink, band = np.zeros((2, H, W), np.uint8)
+    rng = np.random.default_rng(4)
+    for i in range(12):
+        start = np.array([90 + 160 * (i % 4), 120 + 300 * (i // 4)])
+        path = np.rint(start + np.cumsum(rng.uniform((-8, 20), (25, 70), (4, 2)), axis=0)).astype(np.int32)
+        cv2.polylines(ink, [path], False, 255, 18, cv2.LINE_AA)
+        cv2.polylines(band, [path + (9, 8)], False, 255, 18, cv2.LINE_AA)
+    covers = ink[..., None] / np.float32(255), band[..., None] / np.float32(255)
+    linear = np.exp(np.log(np.array((0.68, 0.83, 0.94), np.float32)) * covers[1]) * (1 - 0.97 * covers[0])
+    sheet = sheet_of(noisy(np.asarray(linear, np.float32)))
+    planes = render_whole(sheet, starting_docket(sheet.readings.medium).with_setting("square.on", False))
+    assert planes.rgb is not None and planes.alpha is not None, "a drawing in one ink"
+    alpha = planes.alpha[..., None].astype(np.float32) / 255
+    own = (cv2.erode(band, np.ones((5, 5))) == 255) & (cv2.dilate(ink, np.ones((9, 9))) == 0)
+    seen = np.median((planes.rgb * alpha + 255 * (1 - alpha))[own], axis=0)
+    assert np.abs(seen - np.median(srgb_encode(np.asarray(linear, np.float32))[own] * 255, axis=0)).max() < 12

@@ -24,6 +24,9 @@ _COLOURED, _BLACK = 0.22, 0.2
 _VIVID = 0.5  # the same of a mark whose hue is no stain's or show-through's
 # A coloured ink: reflectance of its darkest channel, at most, and by how much the lightest is lighter, at least.
 _INK = 0.3
+# Shares of the longer side: what the middle of a pencil's line seldom lies from its edge; how far a letter's shadow lies from
+# it. Share of marks that tells.
+_BAND, _BESIDE, _SOME_BLUE = 0.0025, 0.007, 0.03
 _ABOVE = 1.15  # reflectance that is surely lighter than paper
 
 
@@ -32,7 +35,8 @@ class Hues:
     """Shares of the marks. ``coloured`` with a hue; ``tinted`` broad and with a hue however pale, those of a stain's as well;
     ``own`` broad and of a hue that no stain has; ``vivid`` of a strong hue, ``inks`` dark besides; ``above`` lighter than
     paper in some channel, which no wash is; ``blue`` light blue; ``blue_lines`` light blue lines, looked for with all of the
-    sheet. And ``blue_filled``, the share of what is light blue that lies in broad, even areas; ``blue_tone`` mean reflectance
+    sheet. And of what is light blue, the shares that lie in broad, even areas (``blue_filled``) or inside of even bands, broader
+    than a pencil's lines (``blue_bands``); ``blue_tone`` mean reflectance
     of blue lines at their deepest, if any were found."""
 
     coloured: float = 0.0
@@ -44,6 +48,7 @@ class Hues:
     blue: float = 0.0
     blue_lines: float = 0.0
     blue_filled: float = 0.0
+    blue_bands: float = 0.0
     blue_tone: float = 1.0
 
 
@@ -52,14 +57,17 @@ def read_hues(
     smooth: Plane,
     marks: Mask,
     far: Mask,
-    areas: Mask,
+    near: Plane,
+    even: Mask,
     broad_px: float,
     paper_rgb: tuple[int, int, int],
 ) -> Hues:
-    """Of ``marks`` (h, w) on an evened sheet, reflectance ``reduced`` (h, w, 3) and, a little blurred, ``smooth``; ``areas``
-    are broad and even, what is broad lies ``broad_px`` from its edge, ``far`` is bare paper, of colour ``paper_rgb``."""
+    """Of ``marks`` (h, w) on an evened sheet, reflectance ``reduced`` (h, w, 3) and, a little blurred, ``smooth``; how far
+    inside them each pixel lies, ``near``, px, from ``broad_px`` on of broad ones, and where tone is ``even``; ``far`` is bare
+    paper, of colour ``paper_rgb``."""
     some = thinned(np.flatnonzero(marks))
-    values, own = smooth.reshape(-1, 3).take(some, axis=0), ~near_ink(smooth).take(some)
+    inked = near_ink(smooth)
+    values, own = smooth.reshape(-1, 3).take(some, axis=0), ~inked.take(some)
     most, least = highest(values), lowest(values)
     hue = _hue_of(values)
     hued = hue > _COLOURED
@@ -74,8 +82,18 @@ def read_hues(
         inks=float(((least < _INK) & (most - least > _INK)).mean()),
         above=float((most > _ABOVE).mean()),
         blue=float(blues.mean()),
-        blue_filled=float(areas.take(some)[blues].mean()) if blues.any() else 0.0,
+        blue_filled=float(((near > broad_px) & even).take(some)[blues].mean()) if blues.any() else 0.0,
+        blue_bands=_in_bands(_light_blue(smooth) & marks & ~inked, even, inked) if blues.mean() > _SOME_BLUE else 0.0,
     )
+
+
+def _in_bands(blue: Mask, even: Mask, inked: Mask) -> float:
+    """The share of ``blue`` pixels (h, w) that lie further from its edge than those of lines do, where tone is ``even``, and
+    right beside what is ``inked``."""
+    side = max(blue.shape)
+    inside = cv2.distanceTransform(blue.astype(np.uint8), cv2.DIST_L2, 3) > _BAND * side
+    beside = cv2.distanceTransform((~inked).astype(np.uint8), cv2.DIST_L2, 3) < _BESIDE * side
+    return float((inside & even & beside).sum()) / max(int(blue.sum()), 1)
 
 
 def over_pencils(hues: Hues, pencils: tuple[Pencil, ...]) -> Hues:

@@ -19,6 +19,7 @@ _PEN, _PENCIL = 0.5, 0.58
 # Shares of broad marks, of even ones among them, and of tinted marks from which areas in an outline are coloured in, and
 # surely so; and of blue that is so broad and even, from which on less and less a pencil's.
 _AREAS, _EVEN, _TINTED, _FILLED = (0.2, 0.45), (0.5, 0.7), (0.1, 0.25), (0.5, 0.2)
+_BANDS = (0.2, 0.1)  # the same of blue inside of even bands
 # How much tone runs in paint and in washes, and shares of broad marks lighter than half.
 _RUNS, _PALE = (0.08, 0.12), (0.2, 0.5)
 # Shares of marks with a hue from which a sheet is coloured, and surely so; and in washes.
@@ -161,6 +162,7 @@ class Signs:
             # A pen's lines are pale where a reduced sheet blurs them only.
             * ramp(hues.blue_tone, _PEN, _PENCIL)
             * ramp(hues.blue_filled, *_FILLED)
+            * ramp(hues.blue_bands, *_BANDS)  # as a letter's shadow is drawn beside it
         )
 
     # -- the paper --------------------------------------------------------------------------------------------------

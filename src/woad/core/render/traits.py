@@ -139,8 +139,7 @@ def read_traits(
     even = np.abs(grey - cv2.blur(grey, (5, 5))) < 0.02 + 0.05 * grey
     hues = Hues()
     if reduced.shape[2] == 3:
-        areas = (near > _BROAD * side) & even
-        hues = read_hues(reduced, smooth, marks, far, areas, _BROAD * side, paper_rgb)
+        hues = read_hues(reduced, smooth, marks, far, near, even, _BROAD * side, paper_rgb)
     return Traits(
         _shape(marks, near, texture),
         _tones(reduced, grey, marks, near, even, ink),
