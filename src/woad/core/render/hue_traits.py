@@ -35,9 +35,9 @@ class Hues:
     """Shares of the marks. ``coloured`` with a hue; ``tinted`` broad and with a hue however pale, those of a stain's as well;
     ``own`` broad and of a hue that no stain has; ``vivid`` of a strong hue, ``inks`` dark besides; ``above`` lighter than
     paper in some channel, which no wash is; ``blue`` light blue; ``blue_lines`` light blue lines, looked for with all of the
-    sheet. And of what is light blue, the shares that lie in broad, even areas (``blue_filled``) or inside of even bands, broader
-    than a pencil's lines (``blue_bands``); ``blue_tone`` mean reflectance
-    of blue lines at their deepest, if any were found."""
+    sheet. And of what is light blue, the shares that lie in broad, even areas (``blue_filled``), or beside ink inside of even
+    bands that are broader than a pencil's lines (``blue_bands``); ``blue_tone`` mean reflectance of blue lines at their
+    deepest, if any were found."""
 
     coloured: float = 0.0
     tinted: float = 0.0
