@@ -31,6 +31,7 @@ _OPAQUE = 200  # coverage, of 255, that only paint has
 _DEEP, _HUED = 75, 0.15
 # Px beside a hair, beyond its own blur; and share of what is marked there, if it does not lie on bare paper all along.
 _BESIDE, _OVER = 5, 0.1
+_CLOSE = 2  # px around a hair that tell what it lies on
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,13 +48,14 @@ def look_for_hairs(sheet: Sheet) -> Finds:
     ppi = sheet.ppi or min(WORK_PPI, max(sheet.full_size) / _PAGE_IN)
     level = max(0, int(np.floor(np.log2(ppi / WORK_PPI) + 0.05)))
     level = min(level, sheet.pyramid.deepest)
-    lightness = _lightness(sheet, level)
+    evenly = Evenly(sheet.pyramid, make_gain(sheet.readings.light, 1.0, None), sheet.readings.cell_px)
+    lightness = _lightness(evenly, level)
     kinds: tuple[list[Hair], list[Hair]] = ([], [])
     for hair in find_hairs(lightness, ppi / (1 << level)):
         if hair.lighter and (sheet.readings.one_tone or _between_marks(lightness, hair, ppi / (1 << level))):
             continue  # a cut, or a gap: paper between marks
         own = _at_full_size(hair, level, *sheet.pyramid.size(0))
-        if hair.dust and _has_hue(sheet, own):
+        if hair.dust and _has_hue(evenly, own):
             continue  # a dot of paint
         kinds[_on_light(lightness, hair)].append(own)
     return Finds(tuple(kinds[0]), tuple(kinds[1]))
@@ -65,18 +67,16 @@ def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ..
     return (*finds.on_paint, *(hair for hair in finds.on_light if _over_marks(sheet, docket, hair)))
 
 
-def _has_hue(sheet: Sheet, speck: Hair) -> bool:
+def _has_hue(evenly: Evenly, speck: Hair) -> bool:
     """Whether a speck has a hue of its own: no mixture of its ground with any grey, as dust is one, is like it."""
-    if sheet.pyramid.channels != 3:
+    if evenly.pyramid.channels != 3:
         return False
-    box, ring = _ring(speck, *sheet.pyramid.size(0))
-    r = sheet.readings
-    pixels = Evenly(sheet.pyramid, make_gain(r.light, 1.0, None), r.cell_px).read(0, box)
-    inside = np.zeros(ring.shape, bool)
-    y, x = speck.box[1] - box.y, speck.box[0] - box.x
-    inside[y : y + speck.box[3], x : x + speck.box[2]] = speck.mask
+    size = evenly.pyramid.size(0)
+    box, ring = _ring(speck, *size)
+    _, mask = _around(speck, *size)
+    pixels = evenly.read(0, box)
     ground = np.median(pixels[ring], axis=0)
-    off = pixels[inside] - ground
+    off = pixels[mask > 0] - ground
     far = np.abs(off).sum(axis=1)
     off = off[far >= np.percentile(far, _DEEP)].mean(axis=0)
     # off = share * (grey - ground): of what varies over the channels, ground's part is dust's.
@@ -108,7 +108,7 @@ def _between_marks(lightness: NDArray[np.float32], hair: Hair, ppi: float) -> bo
 
 def _over_marks(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
     """Whether what is around it is paint that the knock-out keeps; of a hair, whether some of it is."""
-    reach = 2 if hair.dust else _BESIDE
+    reach = _CLOSE if hair.dust else _BESIDE
     box, ring = _ring(hair, *sheet.pyramid.size(0), reach, 0 if hair.dust else reach - 2)
     alpha = render_region(sheet, docket, "knockout", 0, box).alpha
     if alpha is None:
@@ -118,21 +118,26 @@ def _over_marks(sheet: Sheet, docket: Docket, hair: Hair) -> bool:
     return bool((alpha[ring] >= LEAST).mean() > _OVER)
 
 
-def _ring(hair: Hair, width: int, height: int, reach: int = 2, off: int = 0) -> tuple[Region, NDArray[np.bool_]]:
+def _ring(hair: Hair, width: int, height: int, reach: int = _CLOSE, off: int = 0) -> tuple[Region, NDArray[np.bool_]]:
     """A box around a hair, and the pixels in it around the hair, from ``off`` px beside it on as far as ``reach``."""
+    box, mask = _around(hair, width, height, reach)
+    far, near = (cv2.dilate(mask, np.ones((2 * by + 1,) * 2, np.uint8)) > 0 for by in (reach, off))
+    return box, np.asarray(far & ~near)
+
+
+def _around(hair: Hair, width: int, height: int, reach: int = _CLOSE) -> tuple[Region, NDArray[np.uint8]]:
+    """A box around a hair with all within ``reach`` px of it, and the hair's mask in it."""
     x, y, w, h = hair.box
     more = reach + 1
     box = Region(x - more, y - more, w + 2 * more, h + 2 * more).clip(width, height)
     mask = np.zeros((box.h, box.w), np.uint8)
     mask[y - box.y : y - box.y + h, x - box.x : x - box.x + w] = hair.mask
-    far, near = (cv2.dilate(mask, np.ones((2 * by + 1,) * 2, np.uint8)) > 0 for by in (reach, off))
-    return box, np.asarray(far & ~near)
+    return box, mask
 
 
-def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
+def _lightness(evenly: Evenly, level: int) -> NDArray[np.float32]:
     """Encoded lightness of the evened sheet at a level, (h, w) float32 0..255, band by band."""
-    pyramid, r = sheet.pyramid, sheet.readings
-    gain = make_gain(r.light, 1.0, None)
+    pyramid = evenly.pyramid
     full_w, full_h = pyramid.size(0)
     # A lean pyramid does not know the size of a level that it dropped.
     w, h = -(-full_w // (1 << level)), -(-full_h // (1 << level))
@@ -149,7 +154,7 @@ def _lightness(sheet: Sheet, level: int) -> NDArray[np.float32]:
             for _ in range(level):
                 tile = halve(tile)  # type: ignore[assignment]
             tile = tile.reshape(box.h, w, pyramid.channels)
-        codes = even(tile, gain, r.cell_px, (0, y, level))
+        codes = even(tile, evenly.gain, evenly.cell_px, (0, y, level))
         encoded = encoded_of(np.minimum(codes, PAPER_CODE)) * np.float32(255)
         out[y : y + box.h] = cv2.transform(encoded, weights).reshape(box.h, w)
     return out

@@ -67,13 +67,12 @@ def measure(pyramid: Pyramid, quick: bool = False, said: Said = NOTHING_SAID) ->
 
 @dataclass(frozen=True)
 class _Told:
-    """What ``inks`` the marks are of: of a few another one (``second_ink``), all of one, or all that are darker than the
-    paper of one (``dark_ink``)."""
+    """What ``inks`` the marks are of: of a few another one (``second_ink``), or all that are darker than the paper of one
+    (``dark_ink``)."""
 
     inks: Inks
     second_ink: bool
     dark_ink: bool
-    one_ink: bool
 
 
 def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
@@ -100,9 +99,10 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         told = _told(reduced, ink, first_floor, light_marks, texture.thin)
         if not (told.dark_ink or told.second_ink) and is_brown(paper_rgb) and _is_print(reading.result()):
             # Stains and what shows through an old print are no inks.
-            told = replace(told, dark_ink=True, one_ink=light_marks is None)
+            told = replace(told, dark_ink=True)
+        one_ink = told.dark_ink and light_marks is None
         # Colour is judged with equal shares of the channels, whose noise is another.
-        floors = noise.floors(weights if told.one_ink else (1 / pyramid.channels,) * pyramid.channels, quick)
+        floors = noise.floors(weights if one_ink else (1 / pyramid.channels,) * pyramid.channels, quick)
         channel_noise = Readings.channel_noise
         if light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
             channel_noise = max(channel_noise, noise.noisiest_channel(floors[0]))
@@ -110,7 +110,6 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         histogram = tone_histogram(in_one)
         traits = reading.result()
         sharpness = 0.0 if sharpening is None else sharpening.result()
-    one_ink = told.one_ink
     ink_fold = float(np.dot(ink.reflectance, weights)) if isinstance(ink, InkColour) else 0.06
     reverse = 0.0
     washes = traits is not None and traits.washed
@@ -185,8 +184,7 @@ def _told(
     second_ink = inks.far_off or light_marks is not None
     coloured = inks.far_off or (inks.several and not (inks.one_pigment and thin > _THIN))
     only_light = light_marks is not None and not ink  # pastels, in whatever colours
-    dark_ink = not (coloured or only_light)
-    return _Told(inks, second_ink, dark_ink, dark_ink and light_marks is None)
+    return _Told(inks, second_ink, not (coloured or only_light))
 
 
 def _is_print(traits: Traits | None) -> bool:
