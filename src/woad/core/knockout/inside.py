@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fading import find_fading, read_rims, without_veils
+from woad.core.knockout.tatters import find_tatters
 from woad.core.raster.border import border_of
 from woad.core.raster.means import mean_of
 from woad.core.raster.nearest import nearest_of
@@ -75,6 +76,7 @@ def find_inside(
     clearer = without_veils(missing, paint, least, rims)
     if clearer is not paint:
         paint, rims = clearer, read_rims(missing, clearer, least)
+    tatters = find_tatters(missing, paint, deep, least)
     count, labels, _, _ = cv2.connectedComponentsWithStats(1 - paint, connectivity=4)
     if count > 1:
         size, (mean, whiter) = _of_areas((missing, above), deep, 1 - paint, labels, count)
@@ -105,6 +107,8 @@ def find_inside(
     near = cv2.max(cv2.dilate(inner, _BOX13), cv2.dilate(alone, _BOX9))
     core = cv2.GaussianBlur(cv2.max(inner, alone).astype(np.float32), (0, 0), 0.8)
     fading = find_fading(missing, paint, least, rims, evened)
+    if tatters is not None:
+        fading = np.minimum(fading, tatters)
     return np.asarray(np.dstack([core, near.astype(np.float32), fading]), np.float32)
 
 
