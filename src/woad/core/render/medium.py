@@ -53,13 +53,16 @@ def _scores(traits: Traits, one_ink: bool) -> dict[Medium, tuple[float, str]]:
         ),
         "watercolour": (painted * s.fluid, "broad, pale, see-through colour"),
         "gouache": (painted * (1 - s.fluid), "broad areas of dense colour"),
-        "print": (aged * s.plain * (1 - s.small) * (1 - blue), "one ink on yellowed, blotched paper"),
+        "print": (
+            aged * s.plain * (1 - s.small) * (1 - blue) * (1 - s.broad_grain),
+            "one ink on yellowed, blotched paper",
+        ),
         "tracing": (
             greyish * s.plain * (1 - s.grainy) * ramp(traits.paper.mottle, 0.022, 0.03) * (1 - aged),
             f"grey ink (D {tones.density:.2f}) on grey, mottled paper",
         ),
         "pencil": (
-            max(graphite, crayon) * (1 - aged),
+            max(max(graphite, crayon) * (1 - aged), s.broad_grain),
             "colours in grain, with paper between"
             if crayon > graphite
             else f"half-tones make up {s.half_tones:.0%} of the marks",

@@ -27,6 +27,7 @@ _HUE = (0.1, 0.25), (0.05, 0.15)
 _BROADLY = 0.4  # share of tinted marks from which tones have that hue
 _FAINT = 0.5  # share of broad marks hardly darker than paper from which they may show through from behind
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
+_BROADER = (0.6, 0.5)  # share of thin lines that prints have at least, and that they never have
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
 
@@ -111,6 +112,11 @@ class Signs:
         """As dark as ink, but with tones, and these in the paper's grain."""
         rubbed = ramp(self.shape.grain, *TOOTH) * ramp(self.tones.half_tones, *_RUBBED)
         return rubbed * self.plain * (1 - self.washed) * ramp(self.shape.thin, *_HATCHED)
+
+    @cached_property
+    def broad_grain(self) -> float:
+        """Charcoal, or a brush run dry, more broadly than any print's letters and lines are."""
+        return self.charcoal * ramp(self.shape.thin, *_BROADER)
 
     @property
     def rough(self) -> float:
