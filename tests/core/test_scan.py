@@ -308,7 +308,7 @@ def pen(**other: float) -> Traits:
         (pen(blue=0.3, broad=0.3, pale=0.0), "blue-pencil"),  # solid blacks over it
         (pen(density=0.85, blotched=0.04, mottle=0.03, lightness=0.88, warm=0.0), "tracing"),
         (pen(half_tones=0.7, density=0.6, broad=0.2, flat=0.7, pale=1.0, grain=0.3), "pencil"),
-        (pen(half_tones=0.3, density=0.9, broad=0.25, flat=0.8), "pen"),
+        (pen(half_tones=0.3, density=0.9, broad=0.25, flat=0.8, toned=0.5), "pen"),  # in washes
         (pen(half_tones=0.39, density=0.5, thin=0.99, pieces=0), "pen"),  # dots, and no stroke among them
         (pen(coloured=0.5, broad=0.6, pale=1.0, dark_ink=0, runs=0.3, above=0.5), "gouache"),
         (pen(warm=0.25, half_tones=0.2, blotched=0.02), "print"),

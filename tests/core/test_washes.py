@@ -52,6 +52,24 @@ def test_washes_of_one_ink_keep_the_tone_they_were_seen_in() -> None:
     assert np.median(seen[:40]) == 255
 
 
+def test_hairlines_beside_a_solid_black_are_no_washes() -> None:
+    """Blur makes half-tones of nothing but thin lines, and a solid is broad: they keep their darkness all the same."""
+    rng = np.random.default_rng(2)
+    fine = np.zeros((4 * H, 4 * W), np.uint8)
+    for x, y, turn in rng.uniform((100, 330, 0), (W - 100, H - 60, np.pi), (150, 3)):
+        half = 50 * np.array([np.cos(turn), np.sin(turn)])
+        ends = np.rint(64 * np.array([(x, y) - half, (x, y) + half])).astype(int).tolist()
+        cv2.line(fine, ends[0], ends[1], 255, 5, cv2.LINE_8, 4)
+    cover = cv2.resize(fine, (W, H), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    cover[120:220, 200:420] = 1
+    art = 1 - 0.96 * cv2.GaussianBlur(cover, (0, 0), 0.6)
+    paper = np.array([0.85, 0.83, 0.76], np.float32) * (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]
+    scan = np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
+    alpha = render_whole(make_sheet(take_in("fine.png", png_bytes(scan)), build_pyramid(scan), DOCKET), DOCKET).alpha
+    assert alpha is not None
+    assert alpha[330:].sum() / 255 > 0.98 * cover[330:].sum()
+
+
 def test_rubbed_areas_far_from_both_paper_and_ink_are_tones() -> None:
     """Charcoal's masses are as dark as a fill that does not quite get black, and yet clearly lighter than its lines."""
     scan = washed((0.27, 0.25, 0.23), 90)

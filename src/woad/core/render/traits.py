@@ -24,7 +24,9 @@ Mask = NDArray[np.bool_]
 # hatching has neither.
 TOOTH, _TONES, _LINES = (0.17, 0.25), (0.35, 0.5), (0.4, 0.28)
 BROWN = 0.2, 0.3  # warmth of paper from which stains and show-through have hues of their own, and from which surely
-_WASHED, _WASHES_BROAD, _WASHES_EVEN = 0.25, 0.15, 0.6  # shares of the marks, see :class:`Traits`
+# Shares of the marks, see :class:`Traits`; and of broad ones that are lighter than ink: half-tones beside nothing but solid
+# ones are thin lines, blurred.
+_WASHED, _WASHES_BROAD, _WASHES_EVEN, _WASHES_LIGHT = 0.25, 0.15, 0.6, 0.15
 _BROAD, _INNER = (
     0.009,
     0.0035,
@@ -98,8 +100,10 @@ class Traits:
     @property
     def washed(self) -> bool:
         """Whether tone lies in broad, even, thinned ink: half-tones that are meant, and no edges or grain."""
-        smooth = self.tones.flat > _WASHES_EVEN and self.shape.grain < TOOTH[1]
-        return self.tones.half_tones > _WASHED and self.shape.broad > _WASHES_BROAD and smooth
+        tones = self.tones
+        light = max(tones.pale, tones.toned) > _WASHES_LIGHT
+        smooth = tones.flat > _WASHES_EVEN and self.shape.grain < TOOTH[1]
+        return tones.half_tones > _WASHED and self.shape.broad > _WASHES_BROAD and light and smooth
 
     @property
     def tones_meant(self) -> bool:
