@@ -13,7 +13,7 @@ _AROUND = 31  # cells, side of the box over which it is told how torn a border i
 _TORN = 0.16  # share of those cells that lie on a border, from which it is in tatters
 _LARGE = 3 * _AROUND**2  # cells of such a place: where lines meet, or cross a wash's border, is a smaller one
 _OVER = 6.0  # cells (sigma) over which depth is told: specks and what is between them
-_REACH = 90.0  # cells from such a place over which paint is taken for whole by and by
+_REACH = 45.0, 135.0  # cells from such a place between which paint is taken for whole more and more
 _THIN, _WHOLE = 2.0, 0.3  # times the least depth of paint, and depth, between which it covers more and more
 _BOX3 = np.ones((3, 3), np.uint8)
 _BESIDE = np.ones((7, 7), np.uint8)
@@ -33,9 +33,10 @@ def find_tatters(missing: Plane, paint: Mask, deep: Mask, least: float) -> Plane
     if not torn.any():
         return None
     away = np.asarray(cv2.distanceTransform((~torn).astype(np.uint8), cv2.DIST_L2, 3))
-    near = np.clip(1.5 - away / _REACH, 0, 1)
+    near = np.clip((_REACH[1] - away) / (_REACH[1] - _REACH[0]), 0, 1)
     depth = np.asarray(cv2.GaussianBlur(missing, (0, 0), _OVER))
-    covers = np.clip((depth - _THIN * least) / (_WHOLE - _THIN * least), 0, 1)
+    thin = _THIN * least
+    covers = np.clip((depth - thin) / (max(_WHOLE, 2 * thin) - thin), 0, 1)
     return np.asarray(1 - near * (1 - covers), np.float32)
 
 
