@@ -313,6 +313,7 @@ def pen(**other: float) -> Traits:
         (pen(coloured=0.5, broad=0.6, pale=1.0, dark_ink=0, runs=0.3, above=0.5), "gouache"),
         (pen(warm=0.25, half_tones=0.2, blotched=0.02), "print"),
         (pen(warm=0.25, half_tones=0.2, blotched=0.02, grain=0.45, thin=0.65), "print"),
+        (pen(warm=0.25, half_tones=0.2, blotched=0.02, grain=0.3, thin=0.45, density=1.1), "print"),
         (pen(warm=0.25, half_tones=0.2, blotched=0.02, grain=0.3, thin=0.45), "pencil"),  # a dry brush on such paper
         (pen(warm=0.25), "pen"),
         (pen(warm=0.25, half_tones=0.45, density=0.85), "pencil"),

@@ -27,7 +27,8 @@ _HUE = (0.1, 0.25), (0.05, 0.15)
 _BROADLY = 0.4  # share of tinted marks from which tones have that hue
 _FAINT = 0.5  # share of broad marks hardly darker than paper from which they may show through from behind
 _RUBBED = (0.1, 0.18)  # half-tones of charcoal, which has such grain as well
-_BROADER = (0.6, 0.5)  # share of thin lines that prints have at least, and that they never have
+# Share of thin lines, and density of its ink, from which what has such grain is no print that time has yellowed and faded.
+_BROADER, _FRESH = (0.6, 0.5), (1.2, 1.4)
 _HATCHED = (0.75, 0.55)  # share of thin lines from which and up to which areas are hatched in ink and rubbed in
 
 
@@ -115,8 +116,8 @@ class Signs:
 
     @cached_property
     def broad_grain(self) -> float:
-        """Charcoal, or a brush run dry, more broadly than any print's letters and lines are."""
-        return self.charcoal * ramp(self.shape.thin, *_BROADER)
+        """Charcoal, or a brush run dry: broader than most prints' letters and lines, and darker than their ink is by now."""
+        return self.charcoal * ramp(self.shape.thin, *_BROADER) * ramp(self.tones.density, *_FRESH)
 
     @property
     def rough(self) -> float:
