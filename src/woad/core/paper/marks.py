@@ -28,7 +28,7 @@ LOCAL_GRAINY = 0.2
 LOCAL = 0.9  # a pixel beside a mark counts from this share of the 2-pixel floor on
 # What is lighter than paper by that share, alone and in the mean around it, is white paint on toned paper, and no noise.
 _LIGHTER, _LIGHTER_AROUND = 0.5, 0.15
-_WIDE, _LIGHTER_WIDELY = 17, 0.045  # px; and the same in the mean over so many, where light was read too dark
+_WIDE, _LIGHTER_WIDELY = 17, 0.06  # px; and the same in the mean over so many, where light was read too dark
 _ZERO = 128  # 8-bit darkness: 128 is paper
 # Codes per unit of darkness, and up to which floors: a scale has to hold a good deal more than the floor.
 _FINENESS = ((0.11, 765), (0.22, 382), (np.inf, 119))
