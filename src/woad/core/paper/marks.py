@@ -57,7 +57,9 @@ def measure_floors(crops: Sequence[Codes], scales: int = SCALES) -> tuple[float,
         dark = (np.float32(1) - crop.astype(np.float32) / PAPER_CODE).astype(np.float32)
         light = dark < -_LIGHTER
         light |= cv2.blur(dark, (5, 5)).reshape(dark.shape) < -_LIGHTER_AROUND
-        light |= cv2.blur(dark, (_WIDE, _WIDE)).reshape(dark.shape) < -_LIGHTER_WIDELY
+        widely = cv2.blur(dark, (_WIDE, _WIDE)).reshape(dark.shape) < -_LIGHTER_WIDELY
+        if widely.any():  # up to its rim, where the mean holds paper beside it
+            light |= cv2.dilate(widely.astype(np.uint8), np.ones((_WIDE, _WIDE), np.uint8)) > 0
         if light.any():
             dark[cv2.dilate(light.astype(np.uint8), _BOX7) > 0] = 0
         for scale in range(scales):
