@@ -32,6 +32,11 @@ def washed(tones: tuple[float, ...] = tuple(tone for *_, tone in WASHES), many: 
         art *= 1 - (1 - tone) * cv2.GaussianBlur(share, (0, 0), 3) * (1 + 0.03 * smooth_noise((H, W), 12, rng))
     lines = cv2.GaussianBlur(strokes((H, W), many, rng), (0, 0), 0.7).astype(np.float32) / 255
     art *= 1 - 0.96 * lines
+    return on_cream(art, rng)
+
+
+def on_cream(art: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Reflectance (H, W) of a drawing on cream paper, as a scan."""
     paper = np.array([0.85, 0.83, 0.76], np.float32) * (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]
     return np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
 
@@ -62,9 +67,7 @@ def test_hairlines_beside_a_solid_black_are_no_washes() -> None:
         cv2.line(fine, ends[0], ends[1], 255, 5, cv2.LINE_8, 4)
     cover = cv2.resize(fine, (W, H), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
     cover[120:220, 200:420] = 1
-    art = 1 - 0.96 * cv2.GaussianBlur(cover, (0, 0), 0.6)
-    paper = np.array([0.85, 0.83, 0.76], np.float32) * (1 + 0.006 * smooth_noise((H, W), 1.5, rng))[..., None]
-    scan = np.rint(srgb_encode(np.clip(paper * art[..., None], 0, 1)) * 255).astype(np.uint8)
+    scan = on_cream(1 - 0.96 * cv2.GaussianBlur(cover, (0, 0), 0.6), rng)
     alpha = render_whole(make_sheet(take_in("fine.png", png_bytes(scan)), build_pyramid(scan), DOCKET), DOCKET).alpha
     assert alpha is not None
     assert alpha[330:].sum() / 255 > 0.98 * cover[330:].sum()

@@ -27,10 +27,8 @@ BROWN = 0.2, 0.3  # warmth of paper from which stains and show-through have hues
 # Shares of the marks, see :class:`Traits`; and of broad ones that are lighter than ink: half-tones beside nothing but solid
 # ones are thin lines, blurred.
 _WASHED, _WASHES_BROAD, _WASHES_EVEN, _WASHES_LIGHT = 0.25, 0.15, 0.6, 0.15
-_BROAD, _INNER = (
-    0.009,
-    0.0035,
-)  # share of the sheet's longer side, from a mark's edge, that no stroke is as broad as; inside
+# Share of the sheet's longer side, from a mark's edge, that no stroke is as broad as; and inside.
+_BROAD, _INNER = 0.009, 0.0035
 _CRUMB, _SCRAP, _FEW = 0.2, 0.1, 0.25  # of the longest mark; of the largest; of all that is marked
 # Shares of broad marks that are toned, and of broad ones, from which tones are meant; encoded, by how much these are lighter.
 _TONED, _TONED_BROAD, _LIGHTER = 0.45, 0.05, 0.12
