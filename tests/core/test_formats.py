@@ -236,6 +236,15 @@ def test_a_tiff_in_lab_colour_is_read() -> None:
     assert np.abs(pixels[0, 0].astype(int) - (252, 183, 144)).max() <= 2
 
 
+@pytest.mark.parametrize("scale", [1, 257])
+def test_a_tiff_that_keeps_brightness_and_chroma_is_read(scale: int) -> None:
+    """Pure red as Rec. 601 writes it, in 8 and 16 bit."""
+    chroma = np.empty((8, 10, 3), np.uint8 if scale == 1 else np.uint16)
+    chroma[:] = np.array((76, 85, 255)) * scale
+    pixels = pixels_of(take_in("chroma.tif", tiff(chroma, photometric="ycbcr", compression="deflate")))
+    assert np.abs(pixels[0, 0].astype(int) // scale - (254, 0, 0)).max() <= 1
+
+
 @pytest.mark.parametrize(
     ("data", "says"),
     [

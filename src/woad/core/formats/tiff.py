@@ -18,7 +18,8 @@ Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 # None, CCITT, LZW, JPEG, deflate and PackBits: what the fast decoder knows. It reads others as zeros without a word.
 _FAST = {1, 2, 3, 4, 5, 7, 8, 32773, 32946}
 _NO_PAGE = 1 | 4  # smaller copies of a page, and masks
-_LAB = 8
+_YCBCR, _LAB = 6, 8
+_JPEG = 7
 
 
 def pages_of(file: Path | bytes) -> tuple[int, ...]:
@@ -63,17 +64,32 @@ def decode(data: bytes, page: int) -> Pixels | None:
         if not ends or max(ends) > len(data):
             raise ValueError("strips lie beyond the end of the file")
         lab = int(one.photometric) == _LAB
-        if int(one.compression) in _FAST and not lab:
+        # Where it is not a JPEG's, the fast decoder hands brightness and chroma on as red, green and blue.
+        chroma = int(one.photometric) == _YCBCR and int(one.compression) != _JPEG
+        if int(one.compression) in _FAST and not lab and not chroma:
             return None
+        if chroma and one.subsampling != (1, 1):
+            raise ValueError("chroma kept for some pixels only")
         pixels = one.asarray()
         if pixels.dtype not in (np.uint8, np.uint16):
             raise ValueError(f"samples of type {pixels.dtype}")
         if int(one.planarconfig) == 2 and pixels.ndim == 3:
             pixels = np.moveaxis(pixels, 0, -1)
-        return _rgb_of(pixels) if lab else np.ascontiguousarray(pixels)
+        if chroma:
+            return _rgb_of_chroma(pixels)
+        return _rgb_of_lab(pixels) if lab else np.ascontiguousarray(pixels)
 
 
-def _rgb_of(lab: Pixels) -> Pixels:
+def _rgb_of_chroma(samples: Pixels) -> Pixels:
+    """Encoded sRGB (H, W, 3) of brightness and two chromas (TIFF 6.0, section 21, with Rec. 601's shares of the channels)."""
+    import cv2
+
+    if samples.ndim != 3:
+        raise ValueError("brightness without chroma")
+    return np.asarray(cv2.cvtColor(np.ascontiguousarray(samples[..., (0, 2, 1)]), cv2.COLOR_YCrCb2RGB))
+
+
+def _rgb_of_lab(lab: Pixels) -> Pixels:
     """Encoded sRGB (H, W, 3) uint8 of samples of CIE L*a*b* (TIFF 6.0, section 23): L* unsigned, a* and b* signed."""
     import cv2
 
