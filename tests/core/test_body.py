@@ -214,3 +214,19 @@ def test_a_hollow_between_a_pooled_rim_and_a_dark_stripe_is_paint() -> None:
     picture = np.dstack([255 - least] * 3)
     alpha = body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
     assert alpha[23:, 44:76].min() > 240
+
+
+def test_the_edge_of_a_pooled_rim_is_not_lighter_than_the_rim_over_black() -> None:
+    """Half-way up to the rim it is as deep as the even wash behind it, and yet half of it is paper."""
+    depth = np.zeros((80, 120), np.float32)
+    depth[20:27], depth[27:] = 0.47, 0.29
+    noise = np.random.default_rng(0).normal(0, 0.008, depth.shape)
+    least = np.rint(255 * np.clip(cv2.GaussianBlur(depth, (0, 0), 1.2) + noise, 0, 1)).astype(np.uint8)
+    core = np.zeros(depth.shape, np.uint8)
+    core[30:] = 255
+    everywhere = np.full(depth.shape, 255, np.uint8)
+    picture = np.dstack([255 - least] * 3)
+    alpha = body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
+    over_black = alpha.astype(int) - least
+    assert over_black[:23, 10:110].max() < 255 * (1 - 0.47) + 12
+    assert alpha[23:, 10:110].min() > 240

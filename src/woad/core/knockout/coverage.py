@@ -111,7 +111,7 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
 
     Source: unmixing as in alpha estimation from known foreground and background (Smith and Blinn, Blue screen matting, 1996).
     """
-    rim = np.flatnonzero((inner <= 127) & (beside.weight > 0.01))
+    rim = np.flatnonzero((inner < 255) & (beside.weight > 0.01))
     if not rim.size:
         return alpha, rgb
     planes = cv2.split(cv2.bitwise_not(rgb))
@@ -130,7 +130,13 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
     mixed = np.einsum("ij,ij->j", missing, hued) / np.maximum(np.einsum("ij,ij->j", own, hued), 1.0)
     mixed += (_STEEPENED - 1) * pale * (mixed - 0.5)
     out, seen = alpha.copy(), rgb.copy()
-    out.ravel()[rim] = np.rint(np.clip(mixed, 0, 1) * beside.mean(alpha, rim))
+    share = np.clip(mixed, 0, 1) * beside.mean(alpha, rim)
+    # What is inside by little only is an edge pixel nearly as much as its neighbour that is not: between a deep paint and a
+    # paler one such pixels, fully covered, were a light line along it.
+    own_alpha, held = alpha.ravel()[rim].astype(np.float32), inner.ravel()[rim].astype(np.float32)
+    within = np.clip((held - 127) / 128, 0, 1)
+    share += (own_alpha - share) * within
+    out.ravel()[rim] = np.rint(np.maximum(share, within * np.minimum(own_alpha, held)))
     seen.reshape(-1, 3)[rim] = np.rint(255 - missing).T
     return out, seen
 

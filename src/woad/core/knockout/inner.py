@@ -20,6 +20,7 @@ _PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of t
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
 _DEEP = 80.0  # depth from which even paint is deep
+_RISES = 0.6  # share of it that a pixel close by lacks where its depth is passed only
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
 
@@ -111,7 +112,10 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float
     even = cv2.compare(varies, cv2.LUT(calm, _at_least(_EVEN)), cv2.CMP_LT)
     even = cv2.bitwise_and(even, cv2.threshold(inner, 127, 255, cv2.THRESH_BINARY)[1])
     depth = cv2.erode(cv2.max(calm, cv2.bitwise_not(even)), _box(_EVEN_PX))
-    deep = cv2.max(deep, cv2.compare(calm, cv2.LUT(depth, _at_least(_AS_DEEP)), cv2.CMP_GE))
+    as_even = cv2.compare(calm, cv2.LUT(depth, _at_least(_AS_DEEP)), cv2.CMP_GE)
+    # On its way from paper up to a deep rim an edge passes the depth that the paint has further in: it does not stay there.
+    rises = cv2.compare(cv2.erode(calm, _box(5)), cv2.LUT(depth, _at_least(_RISES)), cv2.CMP_LT)
+    deep = cv2.max(deep, cv2.bitwise_and(as_even, cv2.bitwise_not(cv2.bitwise_and(rises, beside))))
     # Where even paint is deep nearly all of its depth is asked for beside paper, be it in a narrow bay: mixed pixels would
     # be a light rim there on dark grounds.
     paint = cv2.min(inner, cv2.max(firm, deep))
