@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import Gain, even, make_gain, regular_grid
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
 from woad.core.paper.margins import find_margins
+from woad.core.paper.refine import LightField
 from woad.core.paper.ruling import Ruling, find_ruling, without_ruling
 from woad.core.paper.samples import obey
 from woad.core.raster.codes import from_codes

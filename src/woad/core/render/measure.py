@@ -19,8 +19,8 @@ from woad.core.ink.pigments import ONE_INK, Inks, tell_inks, with_mean_hue
 from woad.core.ink.texture import Texture, read_texture
 from woad.core.knockout.inside import find_inside
 from woad.core.paper.evening import sample_grid
-from woad.core.paper.light_field import LightField
 from woad.core.paper.lighter import LightMarks, find_light_marks
+from woad.core.paper.refine import LightField
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
 from woad.core.paper.white import White, read_white
