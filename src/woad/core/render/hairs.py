@@ -23,12 +23,13 @@ from woad.core.units import mm_to_px
 _LUMA = (0.299, 0.587, 0.114)
 _PAGE_IN = 11.7  # longer side of A4
 _BARE = 246.0  # encoded lightness from which the surroundings may be paper
+_BLACK = 80.0  # and up to which no dust shows that is darker
 # So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
 _BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
 _OPAQUE = 200  # coverage, of 255, that only paint has
 # Percentile of a speck that is deep inside it; and how much of what it is off its ground is hue in paint: dust is brownish at
 # most.
-_DEEP, _HUED = 75, 0.15
+_DEEP, _HUED = 75, 0.06
 # Px beside a hair, beyond its own blur; and share of what is marked there, if it does not lie on bare paper all along.
 _BESIDE, _OVER = 5, 0.1
 _CLOSE = 2  # px around a hair that tell what it lies on
@@ -58,7 +59,23 @@ def look_for_hairs(sheet: Sheet) -> Finds:
         if hair.dust and _has_hue(evenly, own):
             continue  # a dot of paint
         kinds[_on_light(lightness, hair)].append(own)
-    return Finds(tuple(kinds[0]), tuple(kinds[1]))
+    on_paint, on_light = kinds
+    if not _as_on_paper(lightness, sum(map(_is_dark_dust, on_paint)), sum(map(_is_dark_dust, on_light))):
+        on_paint = [hair for hair in on_paint if not _is_dark_dust(hair)]
+    return Finds(tuple(on_paint), tuple(on_light))
+
+
+def _is_dark_dust(hair: Hair) -> bool:
+    return hair.dust and not hair.lighter
+
+
+def _as_on_paper(lightness: NDArray[np.float32], on_paint: int, on_paper: int) -> bool:
+    """Whether so many dark specks ``on_paint`` can be dust: it falls on paper as on paint, and where paper has none or few,
+    they were drawn. Of what falls by chance there may be that many more than were seen (about 95 %: Poisson)."""
+    some = lightness[::4, ::4]
+    paper = np.count_nonzero(some > _BARE)
+    paint = np.count_nonzero((some <= _BARE) & (some > _BLACK))
+    return on_paint * paper <= (on_paper + 2 * np.sqrt(on_paper) + 3) * paint
 
 
 def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ...]:
