@@ -75,7 +75,7 @@ def _as_on_paper(lightness: NDArray[np.float32], on_paint: int, on_paper: int) -
     some = lightness[::4, ::4]
     paper = np.count_nonzero(some > _BARE)
     paint = np.count_nonzero((some <= _BARE) & (some > _BLACK))
-    return on_paint * paper <= (on_paper + 2 * np.sqrt(on_paper) + 3) * paint
+    return bool(on_paint * paper <= (on_paper + 2 * np.sqrt(on_paper) + 3) * paint)
 
 
 def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ...]:
