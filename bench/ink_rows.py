@@ -11,7 +11,8 @@ from nine import lights
 from nine_rows import opened
 from woad.core.docket.media import starting_docket
 from woad.core.ink.strokes import two_tone
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.render.whole import render_whole
 from woad.core.units import px_to_mm
 from woad.demo.canvas import Canvas, Pen

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nine import lights
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.demo.scanner import Light, light_field, smooth_noise
 
 Plane = NDArray[np.float32]

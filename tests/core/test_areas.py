@@ -9,10 +9,12 @@ from numpy.typing import NDArray
 
 from sheets import sheet_of, strokes
 from woad.core.docket.media import starting_docket
+from woad.core.estimate import NoEstimate
 from woad.core.paper.areas import find_areas
 from woad.core.paper.bare_margin import find_bare_margin
 from woad.core.paper.cells import cut
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, light_field, smooth_noise
@@ -256,3 +258,29 @@ def test_a_cream_sheet_on_a_white_table_is_no_wash_that_leaves_a_margin() -> Non
     seen = art * (waves * (1 + 0.008 * smooth_noise((h, w), 1.5, rng)))[..., None]
     seen += rng.normal(0, 0.003, art.shape)
     assert find_bare_margin(cut(np.log(np.maximum(seen, 1e-3)).astype(np.float32))) is None
+
+
+@pytest.mark.parametrize("turns", range(4))
+def test_paint_of_many_colours_that_covers_nearly_all_is_not_taken_for_paper(turns: int) -> None:
+    """Hardly any paper shows between opaque patches: light of the colours of some of them is not read, however it lies."""
+    rng = np.random.default_rng(10)
+    picture = np.full((1000, 750, 3), (0.78, 0.67, 0.5), np.float32)
+    paints = (
+        (0.22, 0.36, 0.45),
+        (0.6, 0.3, 0.2),
+        (0.3, 0.5, 0.3),
+        (0.75, 0.55, 0.25),
+        (0.2, 0.18, 0.2),
+        (0.65, 0.58, 0.46),
+    )
+    a = np.linspace(0, 2 * np.pi, 60)
+    for i in range(26):
+        middle = np.array([rng.uniform(0, 750), rng.uniform(0, 1000)])
+        r = rng.uniform(120, 230) * (
+            1 + 0.15 * np.sin(2 * a + rng.uniform(0, 6)) + 0.1 * np.sin(3 * a + rng.uniform(0, 6))
+        )
+        patch = np.rint(middle + r[:, None] * np.column_stack([np.cos(a), np.sin(a)])).astype(np.int32)
+        cv2.fillPoly(picture, [patch], paints[i % len(paints)])
+    picture *= (1 + rng.normal(0, 0.01, picture.shape)).astype(np.float32)
+    field = estimate_light(np.ascontiguousarray(np.rot90(picture, turns)))
+    assert isinstance(field, NoEstimate) or field.hue_range() < 0.2

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from sheets import strokes
 from woad.core.estimate import NoEstimate
 from woad.core.paper.cast import with_cast
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.demo.scanner import smooth_noise
 
 H, W = 840, 620

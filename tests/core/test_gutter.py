@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from sheets import strokes
 from woad.core.paper.gutter import find_gutter
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.raster.channels import grey_of
 from woad.demo.scanner import Light, light_field, smooth_noise
 

@@ -13,8 +13,9 @@ from woad.core.docket.media import starting_docket
 from woad.core.docket.model import Docket
 from woad.core.estimate import NoEstimate
 from woad.core.paper.evening import make_gain, sample_grid
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
 from woad.core.paper.marks import mark_gate, measure_floors
+from woad.core.paper.refine import LightField
 from woad.core.raster.codes import to_codes
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from sheets import noisy, sheet_of, strokes
 from woad.core.docket.media import starting_docket
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.paper.shading import hollows, shading_of, widened
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, light_field, smooth_noise

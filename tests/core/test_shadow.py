@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.paper.shadow import Shadow, find_shadow
 
 H, W = 720, 520

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from sheets import sheet_of
 from woad.core.docket.media import starting_docket
-from woad.core.paper.light_field import LightField, estimate_light
+from woad.core.paper.light_field import estimate_light
+from woad.core.paper.refine import LightField
 from woad.core.raster.transfer import srgb_encode
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import smooth_noise

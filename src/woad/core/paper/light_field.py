@@ -41,6 +41,9 @@ Plane = NDArray[np.float32]
 _BLOCKS = 64  # blocks along the longer side
 _SHADOWS = 4  # edges of shadows, and lines towards which light falls off, that are looked for
 _PER_SIGMA, _FINEST = 0.8, 16  # cells of light are no larger than that share of a shadow's edge; how much finer at most
+# What was taken for paper is paint of several colours when it makes up less than that share of the sheet, and its hue changes
+# by more than two lamps of different colours make it (natural log); the less of it there is, the less that may be.
+_MOTLEY = (0.25, 0.5), (0.5, 0.7)
 _MARGIN = 0.9  # share of a block that lies in a margin to tell what paper is
 
 # Rounds of growth: reach of the local planes in blocks, how much darker paper may turn, repetitions.
@@ -116,7 +119,10 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     grid = grid if quick else as_seen(grid, drawn=drawn)
     if toning is not None:
         grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
-    return replace(field, grid=grid, toned=toning is not None and toning.brown)
+    out = replace(field, grid=grid, toned=toning is not None and toning.brown)
+    if any(out.paper_share < share and out.hue_range() > hue for share, hue in _MOTLEY):
+        return NoEstimate("hardly any bare paper is seen on it, and what is as light has several colours")
+    return out
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:

@@ -47,6 +47,13 @@ class LightField:
         low, high = np.percentile(self.grid.mean(axis=2), [2, 98])
         return float(high / max(low, 1e-6))
 
+    def hue_range(self) -> float:
+        """How much one channel to another differs over the sheet: natural log, the most of all pairs (98th to 2nd
+        percentile)."""
+        logs = np.log(np.maximum(self.grid, np.float32(1e-4)))
+        low, high = np.percentile(logs - np.roll(logs, 1, axis=2), [2, 98], axis=(0, 1))
+        return float((high - low).max())
+
 
 @dataclass(frozen=True, eq=False)
 class Seen:
