@@ -23,9 +23,10 @@ from woad.core.units import mm_to_px
 _LUMA = (0.299, 0.587, 0.114)
 _PAGE_IN = 11.7  # longer side of A4
 _BARE = 246.0  # encoded lightness from which the surroundings may be paper
-_BLACK = 80.0  # and up to which no dust shows that is darker
+_SHOWS_DARK, _SHOWS_LIGHT = (80.0, _BARE), (0.0, 200.0)  # of paint on which dust shows that is darker, and lighter
 # So far around a gap between marks at least that share is as light as the gap; whose tone is that percentile of it.
 _BEYOND_MM, _PAPER_BEYOND, _TONE = 1.0, 0.25, 70
+_WHITE = 225.0  # encoded lightness that light dust does not reach
 _OPAQUE = 200  # coverage, of 255, that only paint has
 # Percentile of a speck that is deep inside it; and how much of what it is off its ground is hue in paint: dust is brownish at
 # most.
@@ -56,25 +57,25 @@ def look_for_hairs(sheet: Sheet) -> Finds:
         if hair.lighter and (sheet.readings.one_tone or _between_marks(lightness, hair, ppi / (1 << level))):
             continue  # a cut, or a gap: paper between marks
         own = _at_full_size(hair, level, *sheet.pyramid.size(0))
-        if hair.dust and _has_hue(evenly, own):
+        if hair.dust and (_is_white(lightness, hair) or _has_hue(evenly, own)):
             continue  # a dot of paint
         kinds[_on_light(lightness, hair)].append(own)
     on_paint, on_light = kinds
-    if not _as_on_paper(lightness, sum(map(_is_dark_dust, on_paint)), sum(map(_is_dark_dust, on_light))):
-        on_paint = [hair for hair in on_paint if not _is_dark_dust(hair)]
+    on_paper = sum(hair.dust and not hair.lighter for hair in on_light)
+    for lighter, ground in ((False, _SHOWS_DARK), (True, _SHOWS_LIGHT)):
+        dust = [hair for hair in on_paint if hair.dust and hair.lighter == lighter]
+        if not _as_on_paper(lightness, ground, len(dust), on_paper):
+            on_paint = [hair for hair in on_paint if not (hair.dust and hair.lighter == lighter)]
     return Finds(tuple(on_paint), tuple(on_light))
 
 
-def _is_dark_dust(hair: Hair) -> bool:
-    return hair.dust and not hair.lighter
-
-
-def _as_on_paper(lightness: NDArray[np.float32], on_paint: int, on_paper: int) -> bool:
-    """Whether so many dark specks ``on_paint`` can be dust: it falls on paper as on paint, and where paper has none or few,
-    they were drawn. Of what falls by chance there may be that many more than were seen (about 95 %: Poisson)."""
+def _as_on_paper(lightness: NDArray[np.float32], ground: tuple[float, float], on_paint: int, on_paper: int) -> bool:
+    """Whether so many specks ``on_paint``, where it is of a ``ground`` that they show on, can be dust: it falls on paper as on
+    paint, and where paper has none or few dark ones, they were drawn. Of what falls by chance there may be that many more
+    than were seen (about 95 %: Poisson)."""
     some = lightness[::4, ::4]
     paper = np.count_nonzero(some > _BARE)
-    paint = np.count_nonzero((some <= _BARE) & (some > _BLACK))
+    paint = np.count_nonzero((some > ground[0]) & (some <= ground[1]))
     return bool(on_paint * paper <= (on_paper + 2 * np.sqrt(on_paper) + 3) * paint)
 
 
@@ -82,6 +83,12 @@ def hairs_on_paint(sheet: Sheet, docket: Docket, finds: Finds) -> tuple[Hair, ..
     """Those that lie on paint, which may be a wash as light as paper, or reach over it from bare paper: only what lies on
     bare paper all along is a piece of its own. ``docket`` is that which strays are looked for with."""
     return (*finds.on_paint, *(hair for hair in finds.on_light if _over_marks(sheet, docket, hair)))
+
+
+def _is_white(lightness: NDArray[np.float32], speck: Hair) -> bool:
+    """Whether a light speck is nearly as light as paper, as no dust is: a highlight, a star, a flake of snow."""
+    x, y, w, h = speck.box
+    return speck.lighter and bool(lightness[y : y + h, x : x + w][speck.mask].max() > _WHITE)
 
 
 def _has_hue(evenly: Evenly, speck: Hair) -> bool:
