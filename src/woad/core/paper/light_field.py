@@ -80,11 +80,12 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
             tone, share, spread = blocks_of(guide, size)
             hue = hues(logs, guide, tone, spread, size)
         cells = cutting.result()
-        margin = find_bare_margin(cells)
+        of_margin = find_bare_margin(cells)
+        margin: NDArray[np.bool_] | None = None
         washed = np.zeros(tone.shape, bool)
-        if margin is not None:
-            own = cv2.resize(margin.astype(np.float32), guide.shape[::-1], interpolation=cv2.INTER_NEAREST)
-            washed = to_blocks(own, size) < _MARGIN
+        if of_margin is not None:
+            own = cv2.resize(of_margin.astype(np.float32), guide.shape[::-1], interpolation=cv2.INTER_NEAREST)
+            margin, washed = own > 0, to_blocks(own, size) < _MARGIN
             share = share * ~washed
         lit = low_order(tone, share)
         drawn = shading_of(tone, lit, spread) | washed
@@ -111,8 +112,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
     blocks = (tone, share * fitting, spread)
-    seen = Seen(logs, guide, painted, margin is not None)
-    field = _without_edges(seen, cells, parts, blocks, drawn, size, growth)
+    seen = Seen(logs, guide, painted, margin)
+    field = _without_edges(seen, cells, parts, blocks, drawn & ~washed, size, growth)
     if isinstance(field, NoEstimate):
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
@@ -148,12 +149,14 @@ def _without_edges(
     growth: tuple[tuple[float, float, int], ...],
 ) -> LightField | NoEstimate:
     """The light of a sheet whose shadows, if their edges were found, are out of what is ``seen`` already; ``parts`` numbers
-    the areas that blocks lie in, ``drawn`` are those that show no paper."""
+    the areas that blocks lie in, ``drawn`` are those within paper that show none."""
     tone, share, spread = blocks
     surface = low_order(tone, share)
     follow = partial(grow, tone, share, surface, spread, growth)
     areas = find_areas(cells, spanning(surface, size, *seen.guide.shape), spread, follow)
     paint = spanning(drawn.astype(np.float32), size, *seen.guide.shape) > 0
+    if seen.margin is not None:
+        paint |= ~seen.margin
     if areas is not None:
         paint |= areas.paint
         surface = to_blocks(cv2.resize(areas.light, seen.guide.shape[::-1], interpolation=cv2.INTER_LINEAR), size)

@@ -58,13 +58,13 @@ class LightField:
 @dataclass(frozen=True, eq=False)
 class Seen:
     """A sheet without the shadows whose edges were found: ``logs`` (h, w, C) linear light, natural log, and ``guide`` (h, w)
-    their grey. Toned and ``painted`` paper may have paint as light as itself; where paper shows as a ``margin_only``, the
-    most usual tone is no paper's."""
+    their grey. Toned and ``painted`` paper may have paint as light as itself; ``margin`` (h, w) is where paper is if it shows
+    as one only: the most usual tone is no paper's then."""
 
     logs: Plane
     guide: Plane
     painted: bool
-    margin_only: bool
+    margin: NDArray[np.bool_] | None
 
 
 def refined(seen: Seen, surface: Plane, spread: float, size: int, paint: NDArray[np.bool_]) -> LightField | NoEstimate:
@@ -87,7 +87,7 @@ def refined(seen: Seen, surface: Plane, spread: float, size: int, paint: NDArray
         coarse = _surface(guide, clear, coarse, cells)
     # Mottled paper lies on both sides of its mean, and the first masks saw most of the lighter side: centre on its hump.
     mottled = False
-    bare = ~paint if seen.margin_only else None
+    bare = None if seen.margin is None else ~paint
     for _ in range(_CENTRING):
         middle, unrest = _hump(guide - coarse, bare)
         if not mottled and abs(middle) < _CENTRED:
