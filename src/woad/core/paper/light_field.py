@@ -118,12 +118,13 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         return field
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
     grid = grid if quick else as_seen(grid, drawn=drawn)
-    if toning is not None:
-        grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
-    out = replace(field, grid=grid, toned=toning is not None and toning.brown)
+    out = replace(field, grid=grid)
     if any(out.paper_share < share and out.hue_range() > hue for share, hue in _MOTLEY):
         return NoEstimate("hardly any bare paper is seen on it, and what is as light has several colours")
-    return out
+    if toning is None:
+        return out
+    grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
+    return replace(out, grid=grid, toned=toning.brown)
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:
