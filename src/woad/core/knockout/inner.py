@@ -20,7 +20,7 @@ _PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of t
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
 _DEEP = 80.0  # depth from which even paint is deep
-_RISES = 0.6  # share of it that a pixel close by lacks where its depth is passed only
+_RISES = 0.6  # share of its depth that a pixel close by does not reach where an edge only passes through that depth
 _AS_DEEP = 0.85  # share of even paint's depth from which a pixel is as deep
 _OWN_LEAST, _OWN_SHARE = 6.0, 0.25  # how far off a mixture a colour of its own is, in steps of 255 and of its depth
 

@@ -119,7 +119,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
     grid = grid if quick else as_seen(grid, drawn=drawn)
     out = replace(field, grid=grid)
-    if any(out.paper_share < share and out.hue_range() > hue for share, hue in _MOTLEY):
+    motley = out.hue_range()
+    if any(out.paper_share < most and motley > limit for most, limit in _MOTLEY):
         return NoEstimate("hardly any bare paper is seen on it, and what is as light has several colours")
     if toning is None:
         return out
