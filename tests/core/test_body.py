@@ -5,6 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
@@ -201,18 +202,23 @@ def test_paper_that_runs_out_between_two_strokes_is_open_to_its_tip() -> None:
     assert inside[160:190, 20:240].min() > 0.9
 
 
+def washed_over(depth: NDArray[np.float32], core_from: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """What is seen of paint of a ``depth`` (h, w) in a blurred scan, and what it covers; its core is known from a row on."""
+    noise = np.random.default_rng(0).normal(0, 0.008, depth.shape)
+    least = np.rint(255 * np.clip(cv2.GaussianBlur(depth, (0, 0), 1.2) + noise, 0, 1)).astype(np.uint8)
+    core = np.zeros(depth.shape, np.uint8)
+    core[core_from:] = 255
+    everywhere = np.full(depth.shape, 255, np.uint8)
+    picture = np.dstack([255 - least] * 3)
+    return least, body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
+
+
 def test_a_hollow_between_a_pooled_rim_and_a_dark_stripe_is_paint() -> None:
     """A wash is paler behind its rim; beside a stripe twice as deep that is no mixture of the stripe with paper."""
     depth = np.zeros((80, 120), np.float32)
     depth[20:], depth[20:26], depth[26:33] = 0.38, 0.47, 0.22
     depth[33:70, 40:80] = 0.78
-    noise = np.random.default_rng(0).normal(0, 0.008, depth.shape)
-    least = np.rint(255 * np.clip(cv2.GaussianBlur(depth, (0, 0), 1.2) + noise, 0, 1)).astype(np.uint8)
-    core = np.zeros(depth.shape, np.uint8)
-    core[34:] = 255
-    everywhere = np.full(depth.shape, 255, np.uint8)
-    picture = np.dstack([255 - least] * 3)
-    alpha = body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
+    _, alpha = washed_over(depth, 34)
     assert alpha[23:, 44:76].min() > 240
 
 
@@ -220,13 +226,7 @@ def test_the_edge_of_a_pooled_rim_is_not_lighter_than_the_rim_over_black() -> No
     """Half-way up to the rim it is as deep as the even wash behind it, and yet half of it is paper."""
     depth = np.zeros((80, 120), np.float32)
     depth[20:27], depth[27:] = 0.47, 0.29
-    noise = np.random.default_rng(0).normal(0, 0.008, depth.shape)
-    least = np.rint(255 * np.clip(cv2.GaussianBlur(depth, (0, 0), 1.2) + noise, 0, 1)).astype(np.uint8)
-    core = np.zeros(depth.shape, np.uint8)
-    core[30:] = 255
-    everywhere = np.full(depth.shape, 255, np.uint8)
-    picture = np.dstack([255 - least] * 3)
-    alpha = body_alpha(least, 0.8, 3.0, Inside(core, everywhere, everywhere), picture)
+    least, alpha = washed_over(depth, 30)
     over_black = alpha.astype(int) - least
     assert over_black[:23, 10:110].max() < 255 * (1 - 0.47) + 12
     assert alpha[23:, 10:110].min() > 240

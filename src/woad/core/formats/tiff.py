@@ -64,8 +64,8 @@ def decode(data: bytes, page: int) -> Pixels | None:
         if not ends or max(ends) > len(data):
             raise ValueError("strips lie beyond the end of the file")
         lab = int(one.photometric) == _LAB
-        # Where it is not a JPEG's, the fast decoder hands brightness and chroma on as red, green and blue.
-        chroma = int(one.photometric) == _YCBCR and int(one.compression) != _JPEG
+        # Brightness and chroma the fast decoder hands on as red, green and blue, but for a JPEG's.
+        chroma = int(one.photometric) == _YCBCR and int(one.compression) in _FAST - {_JPEG}
         if int(one.compression) in _FAST and not lab and not chroma:
             return None
         if chroma and one.subsampling != (1, 1):
@@ -75,6 +75,8 @@ def decode(data: bytes, page: int) -> Pixels | None:
             raise ValueError(f"samples of type {pixels.dtype}")
         if int(one.planarconfig) == 2 and pixels.ndim == 3:
             pixels = np.moveaxis(pixels, 0, -1)
+        if (lab or chroma) and pixels.ndim != 3:
+            raise ValueError("lightness without colour")
         if chroma:
             return _rgb_of_chroma(pixels)
         return _rgb_of_lab(pixels) if lab else np.ascontiguousarray(pixels)
@@ -84,8 +86,6 @@ def _rgb_of_chroma(samples: Pixels) -> Pixels:
     """Encoded sRGB (H, W, 3) of brightness and two chromas (TIFF 6.0, section 21, with Rec. 601's shares of the channels)."""
     import cv2
 
-    if samples.ndim != 3:
-        raise ValueError("brightness without chroma")
     return np.asarray(cv2.cvtColor(np.ascontiguousarray(samples[..., (0, 2, 1)]), cv2.COLOR_YCrCb2RGB))
 
 
@@ -93,8 +93,6 @@ def _rgb_of_lab(lab: Pixels) -> Pixels:
     """Encoded sRGB (H, W, 3) uint8 of samples of CIE L*a*b* (TIFF 6.0, section 23): L* unsigned, a* and b* signed."""
     import cv2
 
-    if lab.ndim != 3:
-        raise ValueError("lightness without colour")
     eight = np.asarray(lab >> 8, np.uint8) if lab.dtype == np.uint16 else np.asarray(lab, np.uint8)
     planes = eight[..., :3].astype(np.float32)
     planes[..., 0] *= 100 / 255

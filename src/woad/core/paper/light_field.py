@@ -119,8 +119,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     grid = _with_edges(field.grid, known, (h, w)) if known else field.grid
     grid = grid if quick else as_seen(grid, drawn=drawn)
     out = replace(field, grid=grid)
-    motley = out.hue_range()
-    if any(out.paper_share < most and motley > limit for most, limit in _MOTLEY):
+    limits = [limit for most, limit in _MOTLEY if out.paper_share < most]
+    if limits and out.hue_range() > min(limits):
         return NoEstimate("hardly any bare paper is seen on it, and what is as light has several colours")
     if toning is None:
         return out

@@ -62,11 +62,12 @@ def look_for_hairs(sheet: Sheet) -> Finds:
         kinds[_on_light(lightness, hair)].append(own)
     on_paint, on_light = kinds
     on_paper = sum(hair.dust and not hair.lighter for hair in on_light)
-    for lighter, ground in ((False, _SHOWS_DARK), (True, _SHOWS_LIGHT)):
+    kept = [hair for hair in on_paint if not hair.dust]
+    for lighter, ground in ((True, _SHOWS_LIGHT), (False, _SHOWS_DARK)):
         dust = [hair for hair in on_paint if hair.dust and hair.lighter == lighter]
-        if not _as_on_paper(lightness, ground, len(dust), on_paper):
-            on_paint = [hair for hair in on_paint if not (hair.dust and hair.lighter == lighter)]
-    return Finds(tuple(on_paint), tuple(on_light))
+        if _as_on_paper(lightness, ground, len(dust), on_paper):
+            kept += dust
+    return Finds(tuple(kept), tuple(on_light))
 
 
 def _as_on_paper(lightness: NDArray[np.float32], ground: tuple[float, float], on_paint: int, on_paper: int) -> bool:
