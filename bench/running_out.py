@@ -38,10 +38,14 @@ def _cropped(seed: int) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
 def _job(seed: int) -> tuple[bool, bool, float, float]:
     """Whether the table is dark, whether anything is cut away, share of table in what is kept, of the sheet in what is not."""
     image, there = _cropped(seed)
-    part = find_square(build_pyramid(image)).part
-    if part is None:
+    found = find_square(build_pyramid(image))
+    if found.part is not None:
+        outline = found.part.sheet
+    elif found.surround is not None:  # a plain table is cut away as a scanner's lid is
+        outline = found.surround.corners
+    else:
         return seed % 3 != 0, False, float((~there).mean()), 0.0
-    kept = filled(part.sheet, (there.shape[0], there.shape[1]))
+    kept = filled(outline, (there.shape[0], there.shape[1]))
     return seed % 3 != 0, True, float((kept & ~there).sum() / kept.sum()), float((there & ~kept).sum() / there.sum())
 
 

@@ -14,6 +14,7 @@ from woad.core.raster.pyramid import build_pyramid
 from woad.core.render.sheet import Sheet, make_sheet
 from woad.core.render.whole import render_whole
 from woad.core.square.running_out import find_sheet_part
+from woad.demo.scanner import smooth_noise
 
 SHEET = tilted(0.0)
 H, W = SHEET.shape[:2]
@@ -63,6 +64,37 @@ def test_corners_off_leave_the_table_where_it_is() -> None:
     sheet = opened(np.ascontiguousarray(PHOTO.encoded[top:bottom, left:right]), off)
     assert not sheet.frame.blanks
     assert (sheet.frame.width, sheet.frame.height) == (right - left, bottom - top)
+
+
+def beside_a_table(corners: NDArray[np.float64], pattern: float) -> NDArray[np.uint8]:
+    """A light picture with a table of changing tone (``pattern``) but for what lies within ``corners``, 600 px a side."""
+    rng = np.random.default_rng(2)
+    paper = cv2.fillPoly(np.zeros((600, 600), np.uint8), [np.rint(corners).astype(int)], 255, cv2.LINE_AA)
+    share = cv2.GaussianBlur(paper.astype(np.float32) / 255, (0, 0), 0.8)[..., None]
+    tone = 110 + pattern * smooth_noise((600, 600), 40.0, rng)[..., None] * np.array([1.0, 0.95, 0.7], np.float32)
+    picture = share * 205 + (1 - share) * tone + rng.normal(0, 0.4, (600, 600, 1))
+    return np.clip(np.rint(picture), 0, 255).astype(np.uint8)
+
+
+@pytest.mark.parametrize(
+    ("corners", "pattern"),
+    [
+        pytest.param([(-9, -9), (420, -9), (500, 410), (-9, 500)], 14.0, id="pattern on the table"),
+        pytest.param([(-9, -9), (270, -9), (560, 609), (-9, 609)], 3.0, id="one edge that leans much"),
+    ],
+)
+def test_a_table_is_told_whatever_its_pattern_and_the_sheets_lean(
+    corners: list[tuple[int, int]], pattern: float
+) -> None:
+    """Along the lines of a sheet's edges a table's own pattern goes on, less strongly than the edges."""
+    outline = np.array(corners, np.float64)
+    part = find_sheet_part(beside_a_table(outline, pattern))
+    assert part is not None
+    kept, there = (
+        cv2.fillPoly(np.zeros((600, 600)), [np.rint(one).astype(int)], 1) > 0 for one in (part.sheet, outline)
+    )
+    assert (kept & ~there).sum() < 0.001 * kept.sum()
+    assert (there & ~kept).sum() < 0.03 * there.sum()
 
 
 def drawn() -> dict[str, NDArray[np.uint8]]:

@@ -3,6 +3,7 @@
 A streak keeps its column from the first row to the last, whatever was drawn. So each column is compared with the columns
 on both sides of it (second difference of log light) in many parts of the scan; the median over a part's rows does not
 see marks that cover less than half of them, and what shows in nearly all parts, both ends among them, was not drawn.
+Parts that are shaded or hatched all around it, more strongly than it shows, cannot tell.
 """
 
 from __future__ import annotations
@@ -26,11 +27,13 @@ Read = Callable[[Region], Pixels]
 
 _PARTS, _MISSING = 18, 4  # parts along the scan; parts that a streak may hide in
 _ORDER = (0, 17, 3, 6, 9, 12, 15, 1, 2, 4, 5, 7, 8, 10, 11, 13, 14, 16)  # in which the parts are looked at: ends first
-_GLANCES = ((2, 2), (7, 5))  # how many of them tell that there is none, where a streak does not last in how many
+_GLANCES = ((2, 0), (7, 2))  # how many of them tell that there is none, where a streak is missing in more than how many
 _GROUPS, _GROUP_PX = 6, 4  # looked at in each part; neighbours cost little to read
 _END = 0.012  # share of the scan that is an end: a line that was drawn hardly ever reaches both
 _ASIDE_MM = 0.25  # what lies that far on both sides is compared with
 _CLEAR, _LEAST = 5.0, 0.006  # noise of a column, and log light, from which it stands out
+_AROUND_MM, _UNQUIET = 3.0, 3.0  # so far around a streak noise tells that it is hidden: from a third of the streak on
+_TELLING, _STEP = 0.5, 0.02  # share of the parts that have to show it; log light of more than one 8-bit code on paper
 _WIDEST_MM, _MOST = 0.35, 16  # what is broader, or what there are more of, is no streak
 _LEAST_PX = 400  # a shorter scan cannot tell
 _EVEN_PX = 96  # along a streak its strength changes no faster than that
@@ -76,13 +79,14 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
 
     stack = np.zeros((_PARTS, across), np.float32)
     seen = 0
-    for many, least in (*_GLANCES, (_PARTS, _PARTS - _MISSING)):
+    around = round(mm_to_px(_AROUND_MM, ppi))
+    for many, missing in (*_GLANCES, (_PARTS, _MISSING)):
         stack[list(_ORDER[seen:many])] = profiles(_ORDER[seen:many])
-        lasting = _lasting(stack, least)
+        lasting = _lasting(stack[list(_ORDER[:many])], missing, around)
         if not lasting.any():  # most scans have none, and few parts tell
             return []
         seen = many
-    strength = _ends(stack)
+    strength = _ends(stack[[0, -1]])
     usual = float(np.median(np.abs(np.median(stack, axis=0)))) / 0.6745
     hit = lasting & (np.abs(strength) > _CLEAR * usual)
     hit[: 2 * aside] = hit[-2 * aside :] = False  # the edge of the glass is Trim's, or a line of its own
@@ -100,19 +104,30 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
 
 
 def _ends(stack: Plane) -> Plane:
-    """How strong columns of profiles (parts, m) are at both ends of the scan, where hardly anything is drawn."""
-    return np.asarray((stack[0] + stack[-1]) / 2, np.float32)
+    """How strong columns of profiles (parts, m) are at both ends of the scan, the first two, where hardly anything is
+    drawn."""
+    return np.asarray((stack[0] + stack[1]) / 2, np.float32)
 
 
-def _lasting(stack: Plane, least: int) -> NDArray[np.bool_]:
-    """Columns of profiles (parts, m) that stand out at both ends, and as much in at least so many parts: what is drawn
-    beside a streak is stronger, or not there at all."""
+def _lasting(stack: Plane, missing: int, around: int) -> NDArray[np.bool_]:
+    """Columns of profiles (parts, m; both ends first) that stand out at both ends, and as much in all parts but so many
+    ``missing`` ones: what is drawn beside a streak is stronger, or not there at all. Parts do not count where what lies
+    ``around`` a column (px) is about as strong: it is hidden there."""
     noise = np.median(np.abs(stack), axis=1, keepdims=True) / 0.6745
     out = np.abs(stack) > np.maximum(_CLEAR * 0.6 * noise, _LEAST * 0.5)
     ends = _ends(stack)
     share = stack / np.where(np.abs(ends) > 1e-6, ends, np.inf)
     same = out & (share > 0.5) & (share < 2)
-    return np.asarray((same.sum(axis=0) >= least) & same[0] & same[-1] & (np.abs(ends) > _LEAST), np.bool_)
+    lasting = np.asarray(same[0] & same[1] & (np.abs(ends) > _LEAST), np.bool_)
+    for x in np.flatnonzero(lasting & (same.sum(axis=0) < len(stack))).tolist():
+        near = np.abs(stack[:, max(x - around, 0) : x + around + 1])
+        quiet = np.median(near, axis=1) / 0.6745 * _UNQUIET < abs(ends[x])
+        shown, told = int(same[:, x].sum()), int((same[:, x] | quiet).sum())
+        # Where the ends are as unquiet, noise hides it all along, or is all there is; so may a step of one code be.
+        hidden = len(stack) - told if quiet[:2].all() and abs(ends[x]) > _STEP else 0
+        seen = len(stack) - hidden
+        lasting[x] = shown >= _TELLING * len(stack) and seen - shown <= missing * seen / len(stack)
+    return lasting
 
 
 def _runs(hit: NDArray[np.bool_]) -> list[tuple[int, int]]:

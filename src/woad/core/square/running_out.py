@@ -27,8 +27,9 @@ Points = NDArray[np.float64]
 
 _MOST_LINES, _MOST_GRADED = 38, 300
 _SUPPORT, _RUNS_ON = 0.8, 0.6  # share of an edge along which it is seen, at least; and beyond its end, at most
+_AS_STRONG = 0.4  # share of an edge's step
 # Share of an edge that is seen if it is the only one, and how far it leans, degrees: what is ruled in a scan is level or upright.
-_ALONE, _LEANS = 0.9, (0.7, 20.0)
+_ALONE, _LEANS = 0.9, (0.7, 30.0)
 _CHANGES = 0.1  # encoded, along the picture's rim, where a table comes in
 _RIM = 0.04  # of the picture, within which no corner lies
 _STEP = 0.05  # encoded, by how much paper is lighter than the table
@@ -104,6 +105,7 @@ def _alike_all_around(image: NDArray[Any]) -> bool:
 class _Lines:
     """Straight lines of a picture, each with where it enters and leaves that, (2, 2) px, and how they are seen along it."""
 
+    image: Plane
     size: tuple[int, int]
     lines: list[Line]
     spans: list[Points]
@@ -119,11 +121,23 @@ class _Lines:
         profiles = profiles_of(image, [line for line, _ in spanned], noise)
         kept = [i for i, (_, span) in enumerate(spanned) if _somewhere(image, profiles, i, span)]
         lines, spans = [spanned[i][0] for i in kept], [spanned[i][1] for i in kept]
-        return cls((w, h), lines, spans, profiles.of_lines(kept)) if kept else None
+        return cls(image, (w, h), lines, spans, profiles.of_lines(kept)) if kept else None
 
     def seen(self, i: int, p: Points, q: Points) -> float:
         """The share of line i that is seen between two places on it."""
         return float(self.profiles.support(np.array([i]), p[None], q[None])[0])
+
+    def runs_on(self, i: int, far: Points, at: Points, end: Points) -> bool:
+        """Whether the edge from ``far`` to ``at`` on line i runs on to ``end``, about as strong as it is: a table's own
+        pattern is seen along any line."""
+        if self.seen(i, at, end) < _RUNS_ON:
+            return False
+        own, beyond = (
+            steps_across(self.image, p, q, self.lines[i].normal, 2, 6, 48)
+            for p, q in ((far, at), (at + 0.05 * (end - at), end))
+        )
+        typical = np.median(own, axis=0)
+        return float((beyond @ typical > _AS_STRONG * float(typical @ typical)).mean()) > _RUNS_ON
 
     def opposite(self, i: int, k: int) -> bool:
         return opposite(self.lines[i], self.lines[k], min(self.size))
@@ -163,8 +177,8 @@ def _meeting(seen: _Lines, i: int, k: int, at: Points) -> Iterator[_Edges]:
         far, away = seen.spans[i][a], seen.spans[k][b]
         support = min(seen.seen(i, at, far), seen.seen(k, at, away))
         if support > _SUPPORT:
-            beyond = max(seen.seen(i, at, seen.spans[i][1 - a]), seen.seen(k, at, seen.spans[k][1 - b]))
-            if beyond < _RUNS_ON:
+            past = seen.spans[i][1 - a], seen.spans[k][1 - b]
+            if not (seen.runs_on(i, far, at, past[0]) or seen.runs_on(k, away, at, past[1])):
                 yield _Edges(np.array([(at, far), (at, away)]), (at + far + away) / 3, support)
 
 
@@ -222,7 +236,7 @@ def _parts_paper(image: Plane, edges: _Edges, noise: float) -> bool:
         typical = np.median(step, axis=0)
         size = float(np.linalg.norm(typical))
         part = step @ (typical / max(size, 1e-9))
-        if float(typical.mean()) < _STEP or float((part > max(0.4 * size, 1.2 * noise)).mean()) < _SUPPORT:
+        if float(typical.mean()) < _STEP or float((part > max(_AS_STRONG * size, 1.2 * noise)).mean()) < _SUPPORT:
             return False
         places = start + (end - start) * np.linspace(0, 1, 48)[:, None]
         inner = sample(image, places + normal * 5)
