@@ -11,7 +11,7 @@ from sheets import noisy, sheet_of, strokes
 from woad.core.docket.media import starting_docket
 from woad.core.paper.light_field import estimate_light
 from woad.core.paper.refine import LightField
-from woad.core.paper.shading import hollows, shading_of, widened
+from woad.core.paper.shading import enclosed, hollows, shading_of, widened
 from woad.core.render.whole import render_whole
 from woad.demo.scanner import Light, light_field, smooth_noise
 
@@ -32,6 +32,8 @@ def picture(art: Plane, field: Plane) -> Plane:
 
 
 TONES = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)
+# Many, over most of the paper that lies before a shadow's edge, and over that.
+CROWD = smudge(400, 500, 95, 0.4) * smudge(170, 330, 110, 0.4) * smudge(320, 210, 95, 0.45) * smudge(230, 510, 90, 0.3)
 
 
 @pytest.mark.parametrize(
@@ -39,6 +41,7 @@ TONES = smudge(230, 260, 90, 0.5) * smudge(330, 440, 100, 0.3)
     [
         (TONES, [Light(0.2, 30, 0.1, 0.35, 0.7, 20, 0.15), Light(0, 0, 0, 0.3, 0.75, 200, 0.15)]),
         (smudge(380, 500, 80, 0.25), [Light(0.05, 20, 0.05, 0.35, 0.72, 0, 0.2)]),
+        (CROWD, [Light(0.15, 150, 0.1, 0.32, 0.7, 36, 0.15)]),
         *(
             pytest.param(TONES, [light], marks=pytest.mark.proof)
             for light in (Light(0.04), Light(0.25, 40, 0.2), Light(0.15, 20, 0.1, 0.35, 0.8, 200, 0.15))
@@ -85,6 +88,30 @@ def test_a_shadow_that_comes_in_and_its_fingers_are_not_drawn() -> None:
     without[6:12, 14:18] = -0.1
     more = widened(drawn, without, even, 0.004, tone - without)
     assert more[6:12, 6:18].all() and not more[16:].any()
+
+
+def test_a_tone_as_deep_as_the_shadow_it_lies_over_is_drawn() -> None:
+    """Nothing of a shadow is deeper where it is deepest, and no finger is as broad as that; a narrow one before it may be."""
+    shape = (64, 48)
+    even, shadow = np.ones(shape, np.float32), np.zeros(shape, np.float32)
+    shadow[44:] = -0.4
+    places = {"over it": np.s_[36:52, 20:26], "broad": np.s_[24:44, 16:34], "finger": np.s_[30:44, 20:26]}
+    drawn = {}
+    for name, place in places.items():
+        tone = np.zeros(shape, np.float32)
+        tone[place] = -0.38
+        drawn[name] = bool(widened(np.zeros(shape, bool), tone, even, 0.004, shadow)[place].all())
+    assert drawn == {"over it": True, "broad": True, "finger": False}
+
+
+def test_what_most_lines_enclose_is_told_beside_a_shadow_too() -> None:
+    """A tone before a soft edge is; the shadow, and the light that falls off, are not."""
+    y, x = np.mgrid[:60, :44].astype(np.float32)
+    shadow = -0.4 / (1 + np.exp(-(x * 0.7 + y * 0.7 - 52) / 3)) - 0.004 * y
+    tone = shadow - 0.3 * np.exp(-((x - 25) ** 2 + (y - 24) ** 2) / 60)
+    assert not enclosed(shadow).any()
+    told = enclosed(tone)
+    assert told[21:28, 22:29].all() and not told[:, :12].any() and not told[50:].any()
 
 
 def test_charcoal_beside_white_chalk_is_see_through() -> None:

@@ -28,7 +28,7 @@ from woad.core.paper.dark_ground import on_dark_ground
 from woad.core.paper.growth import grow, low_order
 from woad.core.paper.gutter import Gutter, find_gutter
 from woad.core.paper.refine import LightField, Seen, refined
-from woad.core.paper.shading import shading_of, widened
+from woad.core.paper.shading import enclosed, shading_of, widened
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
 from woad.core.paper.toned import without_light_marks
@@ -39,6 +39,9 @@ from woad.core.raster.channels import grey_of
 Plane = NDArray[np.float32]
 
 _BLOCKS = 64  # blocks along the longer side
+# Share of what passes for paper that is left without enclosed tones, from which on they hide no shadow; and how much the
+# edge bends that they hide.
+_BEFORE_IT, _STRAIGHT = 0.99, 0.25
 _SHADOWS = 4  # edges of shadows, and lines towards which light falls off, that are looked for
 _PER_SIGMA, _FINEST = 0.8, 16  # cells of light are no larger than that share of a shadow's edge; how much finer at most
 # What was taken for paper is paint of several colours when it makes up less than that share of the sheet, and its hue changes
@@ -98,7 +101,14 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     as_seen = partial(with_cast, logs=logs, tone=tone, lit=lit, block=size, spread=spread, crisp=crisp)
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
-        shadow = find_shadow(tone, hue, share * share * fitting, extent, guide, parts) or find_gutter(logs, guide)
+        sure = share * share * fitting
+        shadow = find_shadow(tone, hue, sure, extent, guide, parts) or find_gutter(logs, guide)
+        if shadow is None and not quick:  # drawn tones may lie before its edge
+            open_ = sure * ~enclosed(tone)
+            if float(open_.sum()) < _BEFORE_IT * float(sure.sum()):
+                shadow = find_shadow(tone, hue, open_, extent, guide, parts)
+                # What is enclosed before a bent edge may be a hand's fingers.
+                shadow = None if shadow is None or abs(shadow.bend) > _STRAIGHT else shadow
         if shadow is None:
             break
         known.append(shadow)

@@ -29,6 +29,12 @@ _PART = 0.2  # share of a tone that is as deep as that; and that was a hollow be
 # Of its border that may be darker, in per cent, where no shadow is left; and by how much.
 _FEW_OF_BORDER, _CALM = 5, 0.04
 _DEEPEST, _AS_DEEP = 5, 0.65  # of a hollow, in per cent; share of the shadows' depth that is as good as theirs
+# Share of the shadows' depth from which on blocks lie in them, and how many of a finger's may; half of a finger's breadth
+# at most, with its penumbra, the longer side of the sheet being 1.
+_IN_IT, _FEW_IN_IT, _FINGER = 0.8, 0.04, 0.11
+# Directions that are looked along, and in how many of them a tone that is drawn is enclosed, by how much.
+_LINES, _MOST_LINES, _ENCLOSED = 8, 5, 0.06
+_NOWHERE, _BACK = -9.0, cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
 _BOX3 = np.ones((3, 3), np.uint8)
 
 
@@ -62,13 +68,40 @@ def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane)
     if float(np.percentile(border_of(off), _FEW_OF_BORDER)) < -_CALM:
         return told
     count, numbers = cv2.connectedComponents((hollow & ~told).astype(np.uint8), connectivity=8)
-    as_deep = _AS_DEEP * float(taken.min())
+    deepest = float(taken.min())
     for i in range(1, count):
         own = numbers == i
-        beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
-        if float(np.percentile(off[own], _DEEPEST)) > as_deep or float(taken[beside].min()) > as_deep:
+        if not _like_a_finger(own, off, taken, deepest):
             told |= own
     return told
+
+
+def _like_a_finger(own: Mask, off: Plane, taken: Plane, deepest: float) -> bool:
+    """Whether a hollow is nearly as deep as the shadows are, reaches to where they are, and has a finger's breadth; where
+    they are deepest, nothing of them is deeper still."""
+    beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
+    as_deep = max(float(np.percentile(off[own], _DEEPEST)), float(taken[beside].min())) <= _AS_DEEP * deepest
+    if not as_deep or float((taken[own] < _IN_IT * deepest).mean()) > _FEW_IN_IT:
+        return False
+    half_broad = cv2.distanceTransform(np.pad(own, 1).astype(np.uint8), cv2.DIST_L2, 3).max()
+    return bool(half_broad <= _FINGER * max(own.shape))
+
+
+def enclosed(tone: Plane) -> Mask:
+    """Blocks that are darker than both sides of them along most straight lines through them, (gh, gw): drawn tones, beside
+    a shadow's edge as well, behind which all is dark up to the border. A shadow's own blocks have no such lines along its
+    edge or across it. ``tone`` (gh, gw) natural log."""
+    h, w = tone.shape
+    side = int(np.ceil(np.hypot(h, w))) + 2
+    depths = []
+    for i in range(_LINES):
+        turn = cv2.getRotationMatrix2D((w / 2 - 0.5, h / 2 - 0.5), i * 180 / _LINES, 1)
+        turn[:, 2] += (side - w) / 2, (side - h) / 2
+        level = cv2.warpAffine(tone, turn, (side, side), borderMode=cv2.BORDER_CONSTANT, borderValue=_NOWHERE)
+        ahead = np.maximum.accumulate(level, axis=1)
+        behind = np.maximum.accumulate(level[:, ::-1], axis=1)[:, ::-1]
+        depths.append(cv2.warpAffine(np.minimum(ahead, behind) - level, turn, (w, h), flags=_BACK))
+    return np.asarray((np.stack(depths) > _ENCLOSED).sum(axis=0) >= _MOST_LINES, np.bool_)
 
 
 def hollows(plane: Plane) -> Plane:
