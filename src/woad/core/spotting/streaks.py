@@ -123,10 +123,10 @@ def _lasting(stack: Plane, missing: int, around: int) -> NDArray[np.bool_]:
         near = np.abs(stack[:, max(x - around, 0) : x + around + 1])
         quiet = np.median(near, axis=1) / 0.6745 * _UNQUIET < abs(ends[x])
         shown, told = int(same[:, x].sum()), int((same[:, x] | quiet).sum())
+        lasting[x] = shown >= len(stack) - missing
         # Where the ends are as unquiet, noise hides it all along, or is all there is; so may a step of one code be.
-        hidden = len(stack) - told if quiet[:2].all() and abs(ends[x]) > _STEP else 0
-        seen = len(stack) - hidden
-        lasting[x] = shown >= _TELLING * len(stack) and seen - shown <= missing * seen / len(stack)
+        if not lasting[x] and quiet[:2].all() and abs(ends[x]) > _STEP:
+            lasting[x] = shown >= _TELLING * len(stack) and told - shown <= missing // 4
     return lasting
 
 
