@@ -118,15 +118,14 @@ def _lasting(stack: Plane, missing: int, around: int) -> NDArray[np.bool_]:
     ends = _ends(stack)
     share = stack / np.where(np.abs(ends) > 1e-6, ends, np.inf)
     same = out & (share > 0.5) & (share < 2)
-    lasting = np.asarray(same[0] & same[1] & (np.abs(ends) > _LEAST), np.bool_)
-    for x in np.flatnonzero(lasting & (same.sum(axis=0) < len(stack))).tolist():
+    at_ends = same[0] & same[1] & (np.abs(ends) > _LEAST)
+    lasting = np.asarray(at_ends & (same.sum(axis=0) >= len(stack) - missing), np.bool_)
+    # What is as faint as a step of one code may be nothing but that; nor is anything told where the ends are as unquiet.
+    for x in np.flatnonzero(at_ends & ~lasting & (np.abs(ends) > _STEP)).tolist():
         near = np.abs(stack[:, max(x - around, 0) : x + around + 1])
         quiet = np.median(near, axis=1) / 0.6745 * _UNQUIET < abs(ends[x])
         shown, told = int(same[:, x].sum()), int((same[:, x] | quiet).sum())
-        lasting[x] = shown >= len(stack) - missing
-        # Where the ends are as unquiet, noise hides it all along, or is all there is; so may a step of one code be.
-        if not lasting[x] and quiet[:2].all() and abs(ends[x]) > _STEP:
-            lasting[x] = shown >= _TELLING * len(stack) and told - shown <= missing // 4
+        lasting[x] = quiet[:2].all() and shown >= _TELLING * len(stack) and told - shown <= missing // 4
     return lasting
 
 
