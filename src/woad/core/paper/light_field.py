@@ -118,7 +118,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         hue = hues(logs, guide, tone, spread, size)
     if known:
         taken = np.add.reduce([grey_of(shadow.log_light(tone.shape, (h, w))) for shadow in known])
-        drawn = widened(drawn, tone, share, spread, taken)
+        bent = any(isinstance(shadow, Shadow) and abs(shadow.bend) > _STRAIGHT for shadow in known)
+        drawn = widened(drawn, tone, share, spread, taken, bent)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
     blocks = (tone, share * fitting, spread)

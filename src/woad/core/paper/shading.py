@@ -29,9 +29,6 @@ _PART = 0.2  # share of a tone that is as deep as that; and that was a hollow be
 # Of its border that may be darker, in per cent, where no shadow is left; and by how much.
 _FEW_OF_BORDER, _CALM = 5, 0.04
 _DEEPEST, _AS_DEEP = 5, 0.65  # of a hollow, in per cent; share of the shadows' depth that is as good as theirs
-# Share of the shadows' depth from which on blocks lie in them, and how many of a finger's may; half of a finger's breadth
-# at most, with its penumbra, the longer side of the sheet being 1.
-_IN_IT, _FEW_IN_IT, _FINGER = 0.8, 0.04, 0.11
 # Directions that are looked along, and in how many of them a tone that is drawn is enclosed, by how much.
 _LINES, _MOST_LINES, _ENCLOSED = 8, 5, 0.06
 _NOWHERE, _BACK = -9.0, cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
@@ -56,11 +53,12 @@ def shading_of(tone: Plane, lit: Plane, spread: float) -> Mask:
     return _holding(deep, depth > usual)
 
 
-def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane) -> Mask:
+def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane, bent: bool) -> Mask:
     """``drawn`` blocks, those that hang together with them once shadows are out of the ``tone`` (gh, gw), and hollows that
     only their slopes had opened to the border; ``share`` (gh, gw) of a block that is even, ``taken`` (gh, gw) natural log of
     what the shadows left. A hollow nearly as deep as the shadows are, which reaches to where they are deep, is a part of
-    them, as a finger's at a hand's; and where the border is dark yet, any new hollow may be a part of another shadow."""
+    them if their edge is ``bent``, as a finger's at a hand's; and where the border is dark yet, any new hollow may be a part
+    of another shadow."""
     lit = low_order(tone, share * ~drawn)
     hollow = shading_of(tone, lit, spread)
     told = drawn | _holding(drawn, hollow)
@@ -68,23 +66,14 @@ def widened(drawn: Mask, tone: Plane, share: Plane, spread: float, taken: Plane)
     if float(np.percentile(border_of(off), _FEW_OF_BORDER)) < -_CALM:
         return told
     count, numbers = cv2.connectedComponents((hollow & ~told).astype(np.uint8), connectivity=8)
-    deepest = float(taken.min())
+    as_deep = _AS_DEEP * float(taken.min())
     for i in range(1, count):
         own = numbers == i
-        if not _like_a_finger(own, off, taken, deepest):
+        beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
+        reaches = float(np.percentile(off[own], _DEEPEST)) <= as_deep and float(taken[beside].min()) <= as_deep
+        if not (bent and reaches):
             told |= own
     return told
-
-
-def _like_a_finger(own: Mask, off: Plane, taken: Plane, deepest: float) -> bool:
-    """Whether a hollow is nearly as deep as the shadows are, reaches to where they are, and has a finger's breadth; where
-    they are deepest, nothing of them is deeper still."""
-    beside = cv2.dilate(own.astype(np.uint8), _BOX3) > 0
-    as_deep = max(float(np.percentile(off[own], _DEEPEST)), float(taken[beside].min())) <= _AS_DEEP * deepest
-    if not as_deep or float((taken[own] < _IN_IT * deepest).mean()) > _FEW_IN_IT:
-        return False
-    half_broad = cv2.distanceTransform(np.pad(own, 1).astype(np.uint8), cv2.DIST_L2, 3).max()
-    return bool(half_broad <= _FINGER * max(own.shape))
 
 
 def enclosed(tone: Plane) -> Mask:
