@@ -39,9 +39,8 @@ from woad.core.raster.channels import grey_of
 Plane = NDArray[np.float32]
 
 _BLOCKS = 64  # blocks along the longer side
-# Share of what passes for paper that is left without enclosed tones, from which on they hide no shadow; and how much the
-# edge bends that they hide.
-_BEFORE_IT, _STRAIGHT = 0.99, 0.25
+# Share of what passes for paper that is left without enclosed tones, from which on they hide no shadow.
+_BEFORE_IT = 0.99
 _SHADOWS = 4  # edges of shadows, and lines towards which light falls off, that are looked for
 _PER_SIGMA, _FINEST = 0.8, 16  # cells of light are no larger than that share of a shadow's edge; how much finer at most
 # What was taken for paper is paint of several colours when it makes up less than that share of the sheet, and its hue changes
@@ -103,12 +102,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     while len(known) < _SHADOWS:
         sure = share * share * fitting
         shadow = find_shadow(tone, hue, sure, extent, guide, parts) or find_gutter(logs, guide)
-        if shadow is None and not quick:  # drawn tones may lie before its edge
-            open_ = sure * ~enclosed(tone)
-            if float(open_.sum()) < _BEFORE_IT * float(sure.sum()):
-                shadow = find_shadow(tone, hue, open_, extent, guide, parts)
-                # What is enclosed before a bent edge may be a hand's fingers.
-                shadow = None if shadow is None or abs(shadow.bend) > _STRAIGHT else shadow
+        if shadow is None and not quick:
+            shadow = _behind_drawn(tone, hue, sure, extent, guide, parts)
         if shadow is None:
             break
         known.append(shadow)
@@ -118,7 +113,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         hue = hues(logs, guide, tone, spread, size)
     if known:
         taken = np.add.reduce([grey_of(shadow.log_light(tone.shape, (h, w))) for shadow in known])
-        bent = any(isinstance(shadow, Shadow) and abs(shadow.bend) > _STRAIGHT for shadow in known)
+        bent = any(isinstance(shadow, Shadow) and shadow.bent for shadow in known)
         drawn = widened(drawn, tone, share, spread, taken, bent)
         fitting, cells = fitting * ~drawn, without(cells, drawn)
     growth = _QUICK_GROWTH if quick else _GROWTH
@@ -137,6 +132,18 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         return out
     grid = np.asarray(grid * np.exp(toning.log_light((grid.shape[0], grid.shape[1]))), np.float32)
     return replace(out, grid=grid, toned=toning.brown)
+
+
+def _behind_drawn(
+    tone: Plane, hue: Plane, sure: Plane, extent: tuple[float, float], guide: Plane, parts: NDArray[np.int32]
+) -> Shadow | None:
+    """The shadow, of those that :func:`find_shadow` looks for, whose straight edge is seen only without the drawn tones that
+    lie before it: before a bent one what is enclosed may be a hand's fingers."""
+    bare = sure * ~enclosed(tone)
+    if float(bare.sum()) >= _BEFORE_IT * float(sure.sum()):
+        return None
+    shadow = find_shadow(tone, hue, bare, extent, guide, parts)
+    return None if shadow is None or shadow.bent else shadow
 
 
 def _with_edges(grid: Plane, shadows: list[Shadow | Gutter], sheet: tuple[int, int]) -> Plane:

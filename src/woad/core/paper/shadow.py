@@ -38,6 +38,7 @@ _HELD_NEAR = 0.5  # share of the pixels at its edge, marks and all, that must fi
 _COARSE = 0.04  # what is softer is told by blocks, over more of the sheet
 _NEAR, _MANY_NEAR = 0.06, 4000  # how far from its edge a shadow is looked at pixel by pixel, and how many of them
 _PARTS, _PART = 8, 0.02  # areas that may have a tone of their own: how many, and of what share of the blocks
+_STRAIGHT = 0.25  # bend up to which an edge is straight
 _BETTER = 0.6  # what the model leaves, of what a plain surface leaves
 
 
@@ -52,6 +53,11 @@ class Shadow:
     sigma: float
     depth: float
     tint: tuple[float, ...]
+
+    @property
+    def bent(self) -> bool:
+        """Whether its edge is bent, as a hand's is, before which its fingers may lie."""
+        return abs(self.bend) > _STRAIGHT
 
     def log_light(self, shape: tuple[int, int], sheet: tuple[int, int]) -> Plane:
         """Natural log of what is left of the light, at the cells (h, w) of a grid laid over a ``sheet`` of (h, w) px, (h, w,

@@ -77,16 +77,16 @@ def _along(read: Read, width: int, height: int, ppi: float, upright: bool) -> li
             _middle(_beside(_lines(read, bounds[i], bounds[i + 1], width, height, upright), aside)) for i in parts
         ])  # fmt: skip
 
-    stack = np.zeros((_PARTS, across), np.float32)
+    stack = np.zeros((_PARTS, across), np.float32)  # in the order in which they are looked at
     seen = 0
     around = round(mm_to_px(_AROUND_MM, ppi))
     for many, missing in (*_GLANCES, (_PARTS, _MISSING)):
-        stack[list(_ORDER[seen:many])] = profiles(_ORDER[seen:many])
-        lasting = _lasting(stack[list(_ORDER[:many])], missing, around)
+        stack[seen:many] = profiles(_ORDER[seen:many])
+        lasting = _lasting(stack[:many], missing, around)
         if not lasting.any():  # most scans have none, and few parts tell
             return []
         seen = many
-    strength = _ends(stack[[0, -1]])
+    strength = _ends(stack)
     usual = float(np.median(np.abs(np.median(stack, axis=0)))) / 0.6745
     hit = lasting & (np.abs(strength) > _CLEAR * usual)
     hit[: 2 * aside] = hit[-2 * aside :] = False  # the edge of the glass is Trim's, or a line of its own
