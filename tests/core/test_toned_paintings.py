@@ -8,7 +8,10 @@ import pytest
 
 from sheets import png_bytes
 from woad.core.docket.media import starting_docket
+from woad.core.docket.model import Docket
 from woad.core.formats.read import take_in
+from woad.core.knockout.coverage import with_light
+from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.toned import without_light_marks
 from woad.core.raster.colour import lab
 from woad.core.raster.pyramid import build_pyramid
@@ -27,7 +30,11 @@ Shapes = list[tuple[tuple[float, float, float], np.ndarray]]
 
 
 def painted(
-    paper: tuple[float, float, float], shapes: Shapes, uneven: float = 0.0, lamp: tuple[float, float, float] = (1, 1, 1)
+    paper: tuple[float, float, float],
+    shapes: Shapes,
+    uneven: float = 0.0,
+    lamp: tuple[float, float, float] = (1, 1, 1),
+    docket: Docket | None = DOCKET,
 ) -> Sheet:
     """Paints over each other, the last one on top and as ``uneven`` as asked for, in light of a ``lamp`` that falls off to
     one side."""
@@ -40,7 +47,7 @@ def painted(
     linear = cv2.GaussianBlur(linear, (0, 0), 0.7) * np.linspace(1.0, 0.78, W)[:, None] * np.array(lamp)
     encoded = srgb_encode(linear) + rng.normal(0, 0.006, linear.shape)
     scan = np.clip(encoded * 255, 0, 255).astype(np.uint8)
-    return make_sheet(take_in("toned.png", png_bytes(scan)), build_pyramid(scan), DOCKET)
+    return make_sheet(take_in("toned.png", png_bytes(scan)), build_pyramid(scan), docket)
 
 
 def box(left: int, top: int, right: int, bottom: int) -> np.ndarray:
@@ -119,6 +126,52 @@ def test_on_toned_paper_the_lightest_paint_is_white() -> None:
     by_paper = render_whole(sheet, DOCKET.with_setting("ink.white", "paper"))
     assert by_paper.rgb is not None
     assert off_truth(by_paper.rgb, "pink") > 15  # as it was: all but white
+
+
+def test_outlined_paint_is_paint() -> None:
+    """White and pink all within a pen's outlines touch no bare paper: they are told as paint, stay whole, and keep their hues;
+    what is outlined and left bare goes."""
+    left, right, bare = (90, 120, 290, 380), (330, 340, 510, 560), (350, 90, 500, 220)
+    black = (0.02, 0.02, 0.02)
+    ring = [(black, box(x - 5, y - 5, u + 5, v + 5) - box(x, y, u, v)) for x, y, u, v in (left, right, bare)]
+    strokes = [(black, box(140, 60, 145, 640)), (black, box(60, 450, 540, 455))]
+    shapes: Shapes = [(WHITE, box(*left)), (PINK, box(*right)), *ring, *strokes]
+    sheet = painted(KRAFT, shapes, docket=None)
+    assert sheet.readings.medium == "gouache"
+    planes = render_whole(sheet, DOCKET)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    for colour, (x, y, u, v) in ((WHITE, left), (PINK, right)):
+        assert planes.alpha[y:v, x:u].min() > 240
+        seen = planes.rgb[y + 60 : y + 90, x + 90 : x + 120].reshape(-1, 3).astype(np.float32) / 255
+        true = np.array(colour) / np.array(WHITE)
+        assert np.linalg.norm(lab(srgb_decode(seen).mean(axis=0)[None]) - lab(true[None])) < 3
+    x, y, u, v = bare
+    assert planes.alpha[y + 8 : v - 8, x + 8 : u - 8].mean() < 0.3
+
+
+def test_white_is_found_beside_paint_that_is_hardly_lighter_than_paper() -> None:
+    """Such paint frays where it hovers at what counts as light, and the white beside it does not go with it, though lighter
+    paint is found elsewhere."""
+    noise = cv2.GaussianBlur(np.random.default_rng(3).standard_normal((H, W)).astype(np.float32), (0, 0), 2)
+    grey = 1 + 0.12 * box(200, 100, 500, 600) + 0.2 * noise * box(200, 100, 500, 600)
+    for tone, where in ((1.8, box(260, 250, 400, 400)), (1.4, box(60, 620, 160, 720))):
+        grey = np.where(where > 0, tone, grey)
+    marks = find_light_marks(grey[..., None].astype(np.float32))
+    assert marks is not None
+    assert marks.where[260:390, 270:390, 0].min() == 255
+    assert marks.where[:90, :, 0].max() == 0
+
+
+def test_no_paper_shows_where_white_meets_black() -> None:
+    """A blurred edge between them has the paper's tone on its way; a gap that is wider is paper."""
+    dark, light = np.zeros((9, 60), np.uint8), np.zeros((9, 60), np.uint8)
+    dark[:, :20], dark[:, 20] = 255, 90
+    light[:, 23:40], light[:, 22] = 255, 60
+    dark[:, 48:] = 255
+    together = with_light(dark, light)
+    assert together[:, :40].min() == 255
+    assert together[:, 40:48].max() == 0
 
 
 @pytest.mark.proof

@@ -28,7 +28,17 @@ _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
 _WIDE, _HALVED = 2.0, 0.9  # px (sigma) from which a blur is made at half size; px2 by which halving and enlarging blur
+_EDGE, _NEAR = np.ones((5, 5), np.uint8), np.ones((7, 7), np.uint8)
 _GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
+
+
+def with_light(dark: Plane8, light: Plane8) -> Plane8:
+    """Coverage (h, w) of ``dark`` and ``light`` marks on toned paper together. Where one meets the other, tones pass through
+    the paper's, which lies between theirs; but no paper does: gaps as narrow as an edge is are none."""
+    both = np.asarray(cv2.max(dark, light))
+    closed = cv2.morphologyEx(both, cv2.MORPH_CLOSE, _EDGE)
+    beside = cv2.min(cv2.dilate(dark, _NEAR), cv2.dilate(light, _NEAR))
+    return np.asarray(cv2.max(both, cv2.min(closed, beside)), np.uint8)
 
 
 def body_alpha(

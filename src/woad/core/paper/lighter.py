@@ -33,16 +33,20 @@ _COATED = 0.9
 _THIN = 1.04  # mean of a spot in light paint from which it is paint laid thinly, and no paper
 _DARKER = 0.92  # reflectance in the darkest channel, up to which paint is surely darker than paper
 _BOX7 = np.ones((7, 7), np.uint8)
+_SMOOTH = 0.03  # of their mean, by which tones in 5 x 5 px spread at most in smooth paint
+_LINE = np.ones((11, 11), np.uint8)  # wider than an outline is
 
 
 @dataclass(frozen=True, eq=False)
 class LightMarks:
     """``where`` (h, w, 2) uint8: 255 where the reduced sheet has light marks and close by, and the same well inside an even
-    coat of paint; ``share`` of the sheet that they cover, 0..1; ``full`` reflectance from which they cover all."""
+    coat of paint; ``share`` of the sheet that they cover, 0..1; ``full`` reflectance from which they cover all; ``coated`` share
+    of all marks, dark ones as well, that is light paint laid smoothly."""
 
     where: Plane8
     share: float
     full: float
+    coated: float
 
     def coverage(self, folded: Codes, where: Plane8, opaque: bool) -> Plane8:
         """Coverage (h, w) of light marks in a tile of folded reflectance codes (h, w), held to ``where`` (h, w, 2) they are;
@@ -64,25 +68,33 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     along the sheet's border, beyond which a white table or lid may show.
     """
     own = grey_of(reflectance)
-    grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
+    grey = _without_lines(np.asarray(cv2.blur(own, (3, 3)), np.float32))
     if not (grey > _LIGHTER).any():
         return None
     # Uneven paint is one place, and its thin spots are no rims; but it may lie on other paint that is a little lighter as well.
-    there = _places(grey, _GOES_ON)
-    if there is None:
-        there = _places(grey, _LIGHTER, _STEEP, _MOSTLY)
-    if there is None:
+    # Beside paint as light as the limit, whose border frays, only a higher one bounds it.
+    found = [_places(grey, _GOES_ON), _places(grey, _LIGHTER, _STEEP, _MOSTLY)]
+    places = [place for place in found if place is not None]
+    if not places:
         return None
+    there = np.logical_or.reduce(places)
     share = float(np.count_nonzero(there)) / there.size
-    full = min(_FULL * float(np.percentile(own[there], _FULL_PERCENTILE)), _MOST)
+    full = min(_FULL * float(np.percentile(own[there & (own > 1)], _FULL_PERCENTILE)), _MOST)
     full = max(full, _LIGHTER)
     # Paint that is as light as toned paper, in another hue, is lighter in one channel.
-    lightest = np.asarray(cv2.blur(highest(reflectance), (3, 3)), np.float32)
+    lightest = _without_lines(np.asarray(cv2.blur(highest(reflectance), (3, 3)), np.float32))
     hued = _places(lightest, _GOES_ON)
     paint = (there if hued is None else there | hued).astype(np.uint8) * np.uint8(255)
     coats = _coats(paint, lightest, 1 + _FROM * (full - 1), _painted(reflectance))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
-    return LightMarks(where, share, full)
+    return LightMarks(where, share, full, _coated(own, coats, grey < _INKED))
+
+
+def _without_lines(grey: Plane) -> Plane:
+    """A sheet (h, w) without its lines of ink: what lies on both sides of one meets under it, so that paint that ends at its
+    outline ends beside paper, and a glare that strokes cross goes on."""
+    inked = cv2.dilate((grey < _INKED).astype(np.uint8), _BOX5) > 0
+    return np.where(inked, cv2.morphologyEx(grey, cv2.MORPH_CLOSE, _LINE), grey)
 
 
 def _places(grey: Plane, above: float, least: float = _STEP, edged: float = _EDGED) -> NDArray[np.bool_] | None:
@@ -115,6 +127,17 @@ def _painted(reflectance: Plane) -> Plane8:
     """255 where paint darker than paper lies, (h, w)."""
     calm = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(reflectance.shape)
     return np.asarray((lowest(calm) < _DARKER) * np.uint8(255), np.uint8)
+
+
+def _coated(own: Plane, coats: Plane8, inked: NDArray[np.bool_]) -> float:
+    """The share of marks, ``coats`` and what is ``inked``, that is even from pixel to pixel of lightness (h, w): paint is,
+    chalk on a paper's tooth is not."""
+    mean = cv2.blur(own, (5, 5))
+    spread = cv2.blur(own * own, (5, 5)) - mean * mean
+    coat = coats > 0
+    told = coat & (cv2.dilate(inked.astype(np.uint8), _BOX7) == 0)  # not across an outline
+    smooth = np.count_nonzero(told & (spread < _SMOOTH**2 * mean * mean)) / max(int(np.count_nonzero(told)), 1)
+    return float(smooth * np.count_nonzero(coat)) / max(int(np.count_nonzero(coat | inked)), 1)
 
 
 def _coats(marks: Plane8, light: Plane, lit: float, paint: Plane8) -> Plane8:

@@ -46,6 +46,8 @@ _EDGE_CROPS = 3  # of the crops, where edges are looked at
 _THIN = 0.38
 _SURE = 0.5  # of an old print
 _LIGHT_ONLY = Proposal("pencil", 0.3, "marks lighter than their paper only")
+_PAINT = Proposal("gouache", 0.6, "even coats of paint lighter than the paper")
+_PAINTED = 0.35  # share of all marks that lies in such coats, from which it is a painting, outlined or not
 _LUMA = (0.299, 0.587, 0.114)
 
 
@@ -122,7 +124,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     seen = traits
     if traits is not None and not isinstance(found, NoEstimate):
         seen = replace(traits, hues=over_pencils(traits.hues, found))
-    proposal = propose_medium(seen, one_ink) if seen is not None or light_marks is None else _LIGHT_ONLY
+    proposal = _proposed(seen, one_ink, light_marks)
     inside = None
     if washes or not one_ink:
         floor = floors[min(base, len(floors) - 1)]
@@ -161,6 +163,14 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
         white=_white(lit, base, light_marks),
         channel_noise=channel_noise,
     )
+
+
+def _proposed(traits: Traits | None, one_ink: bool, light_marks: LightMarks | None) -> Proposal:
+    """The medium by the traits of what is darker than the paper, and by what is lighter."""
+    by_traits = propose_medium(traits, one_ink) if traits is not None or light_marks is None else _LIGHT_ONLY
+    # Smudged charcoal stays that, however smooth the chalk beside it is.
+    painted = light_marks is not None and light_marks.coated > _PAINTED
+    return _PAINT if painted and (traits is None or by_traits.medium != "pencil") else by_traits
 
 
 def _ink(crops: list[Plane], reduced: Plane, floor: float, said: Said) -> InkColour | NoEstimate:

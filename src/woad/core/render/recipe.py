@@ -205,7 +205,7 @@ def _paper_tone(docket: Docket, readings: Readings) -> tuple[float, float, float
 def has_white(docket: Docket, readings: Readings) -> bool:
     """Whether colours may be balanced by the lightest paint: colours are kept, and there is some lighter than the paper."""
     kept = not is_one_ink(docket, readings) and docket.ink.drop_out == "off"
-    return kept and readings.white is not None and not (readings.dark_ink or readings.negative)
+    return kept and readings.white is not None and not readings.negative
 
 
 def blotches_of(docket: Docket, readings: Readings) -> float:

@@ -14,7 +14,7 @@ from woad.core.ink import painting, sharpness, strokes
 from woad.core.ink.curve import TonePoints
 from woad.core.ink.density import InkColour
 from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
-from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from
+from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from, with_light
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.grain import grain_alpha
 from woad.core.knockout.inner import Inside
@@ -303,7 +303,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box), recipe)
     light = light_coverage(evened, recipe, readings, level, box)
     if light is not None:
-        alpha = np.asarray(cv2.max(alpha, light))
+        alpha = with_light(alpha, light)
     own = unmix(rgb, alpha) if inked.laid is None else unmix_from(inked.laid, alpha, _paper_in(recipe))
     return CutOut(alpha, held_to_marks(own, alpha))
 
