@@ -13,6 +13,7 @@ from woad.core.formats.read import take_in
 from woad.core.knockout.coverage import with_light
 from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.toned import without_light_marks
+from woad.core.paper.white import read_white
 from woad.core.raster.colour import lab
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
@@ -161,6 +162,34 @@ def test_white_is_found_beside_paint_that_is_hardly_lighter_than_paper() -> None
     assert marks is not None
     assert marks.where[260:390, 270:390, 0].min() == 255
     assert marks.where[:90, :, 0].max() == 0
+
+
+def test_white_on_solid_black_and_paint_nearly_of_the_papers_colour_are_kept() -> None:
+    """Whites that touch nothing but black, and a paint as light as the paper, but a tenth bluer; colours go by the few whites."""
+    strokes = np.maximum.reduce([box(x, 150, x + 7, 260) for x in range(120, 260, 30)])
+    blueish = (0.555, 0.58, 0.63)
+    shapes = [((0.02, 0.02, 0.02), box(80, 100, 300, 320)), (WHITE, strokes), (blueish, box(380, 420, 520, 560))]
+    sheet = painted(GREY, shapes)
+    planes = render_whole(sheet, DOCKET)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    inner = cv2.erode(strokes, np.ones((3, 3), np.uint8)) > 0
+    assert planes.alpha[inner].min() > 240
+    assert planes.rgb[inner].min(axis=1).mean() > 245
+    assert planes.alpha[428:552, 388:512].min() > 240
+    seen = planes.rgb[440:540, 400:500].reshape(-1, 3).astype(np.float32) / 255
+    true = np.array(blueish) / np.array(WHITE)
+    assert np.linalg.norm(lab(srgb_decode(seen).mean(axis=0)[None]) - lab(true[None])) < 3
+    drawn = cv2.dilate(np.maximum.reduce([where for _, where in shapes]), np.ones((13, 13), np.uint8))
+    assert planes.alpha[drawn == 0].mean() < 0.1
+
+
+def test_a_few_white_strokes_tell_what_is_white_beside_much_pale_paint() -> None:
+    reflectance = np.ones((400, 400, 3), np.float32)
+    reflectance[50:250, 50:350] = 1.2, 1.3, 1.4
+    reflectance[300:330, 60:75] = 1.8, 1.81, 1.79
+    near = np.where(reflectance[..., 0] > 1.1, 255, 0).astype(np.uint8)
+    assert read_white(reflectance, (0.4, 0.4, 0.4), near).lightness == pytest.approx(1.8, abs=0.01)
 
 
 def test_no_paper_shows_where_white_meets_black() -> None:

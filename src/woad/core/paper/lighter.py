@@ -19,11 +19,18 @@ Plane8 = NDArray[np.uint8]
 # Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place or of the
 # sheet; and what all of it has.
 _LIGHTER, _MUCH, _PLENTY, _GOES_ON = 1.25, 0.3, 0.003, 1.12
+_SURELY = 1.35  # the same for a place that shows no paper beside it
+# In the lightest channel, what its noise does not reach in the mean of 5 x 5 px, and an edge's step there.
+_PALE, _PALE_STEP = 1.05, 0.03
 _STEP, _STEEP = 0.1, 0.3  # of the paper's light, across an edge of 5 px: glare has none, and hardly any in its middle
 _EDGED, _MOSTLY = 0.35, 0.6  # shares of a place's rim beside paper that have such edges
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
-_LEAST_PX, _LEAST = 6, 0.001  # area from which a place is no grain; share of the sheet from which there are such marks
+_LEAST_PX = 6  # area from which a place is no grain
+_LEAST, _ONE = (
+    0.001,
+    0.0004,
+)  # shares of the sheet from which there are such marks, if all of them or one has it: dust has not
 _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
 _MOST = 1.6  # codes of reflectance end a little above
 _BOX5 = np.ones((5, 5), np.uint8)
@@ -32,6 +39,7 @@ _FROM = 0.2  # share of full light up to which it is the paper's tooth or an edg
 _COATED = 0.9
 _THIN = 1.04  # mean of a spot in light paint from which it is paint laid thinly, and no paper
 _DARKER = 0.92  # reflectance in the darkest channel, up to which paint is surely darker than paper
+_ROUND9 = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))
 _BOX7 = np.ones((7, 7), np.uint8)
 _SMOOTH = 0.03  # of their mean, by which tones in 5 x 5 px spread at most in smooth paint
 _LINE = np.ones((11, 11), np.uint8)  # wider than an outline is
@@ -85,7 +93,9 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     lightest = _without_lines(np.asarray(cv2.blur(highest(reflectance), (3, 3)), np.float32))
     hued = _places(lightest, _GOES_ON)
     paint = (there if hued is None else there | hued).astype(np.uint8) * np.uint8(255)
-    coats = _coats(paint, lightest, 1 + _FROM * (full - 1), _painted(reflectance))
+    painted = _painted(reflectance)
+    coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted)
+    coats = cv2.max(coats, _pale_coats(lightest, paint, painted))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
     return LightMarks(where, share, full, _coated(own, coats, grey < _INKED))
 
@@ -97,11 +107,18 @@ def _without_lines(grey: Plane) -> Plane:
     return np.where(inked, cv2.morphologyEx(grey, cv2.MORPH_CLOSE, _LINE), grey)
 
 
-def _places(grey: Plane, above: float, least: float = _STEP, edged: float = _EDGED) -> NDArray[np.bool_] | None:
+def _places(
+    grey: Plane, above: float, least: float = _STEP, edged: float = _EDGED, surely: float = _LIGHTER
+) -> NDArray[np.bool_] | None:
     """Where places of a sheet (h, w) that are lighter than ``above`` are marks, with such a share of their rim ``edged`` by a
-    step of the ``least`` size; None when hardly any are."""
+    step of the ``least`` size; None when hardly any has much that is lighter than ``surely``."""
     light = (grey > above).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
+    area = stats[:, cv2.CC_STAT_AREA]
+
+    def lighter_than(limit: float) -> NDArray[np.intp]:
+        return np.bincount(labels[grey > limit], minlength=count)
+
     rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
     low = cv2.erode(grey, _BOX5).ravel()[rim]
     step = cv2.dilate(grey, _BOX5).ravel()[rim] - low
@@ -110,17 +127,34 @@ def _places(grey: Plane, above: float, least: float = _STEP, edged: float = _EDG
     beside_paper = low > _INKED  # an edge against ink is the ink's
     told = np.bincount(of[beside_paper], minlength=count)
     edges = np.bincount(of[beside_paper & (step > least)], minlength=count)
-    bounded = (edges >= edged * told) & (told >= _TOLD * rims)
-    area = stats[:, cv2.CC_STAT_AREA]
+    # What solid ink encloses may be paper in light that was read a little wrong, but not in light that is far off.
+    bounded = (edges >= edged * told) & ((told >= _TOLD * rims) | (lighter_than(_SURELY) > _MUCH * area))
     outer = np.bincount(border_of(labels), minlength=count)
     marks = bounded & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
     marks[0] = False
-    bright = np.bincount(labels[grey > _LIGHTER], minlength=count)
+    bright = lighter_than(surely)
     sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
-    if float(area[sure].sum()) < _LEAST * light.size:
+    if area[sure].sum() < _LEAST * light.size and area[sure].max(initial=0) < _ONE * light.size:
         return None
     # On paper that is toned, paler ones are marks as well.
     return np.asarray((sure | (marks & (area >= _LEAST * light.size)))[labels])
+
+
+def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8) -> Plane8:
+    """Coats of paint as light as the paper and nearly of its hue, by the ``lightest`` channel (h, w), beside other light
+    ``paint`` and what is ``darker``."""
+    calm = np.asarray(cv2.blur(lightest, (5, 5)), np.float32)
+    # A blurred edge is paint to half its height, also that of stronger paint, beside which a strip is left.
+    there = (calm > np.maximum((1 + cv2.dilate(calm, _ROUND9)) / 2, _PALE)).astype(np.uint8)
+    there = cv2.morphologyEx(cv2.morphologyEx(there, cv2.MORPH_OPEN, _ROUND9), cv2.MORPH_CLOSE, _ROUND9)
+    flat = np.where(there > 0, np.maximum(calm, _PALE), np.float32(1))
+    pale = _places(flat, _PALE - 0.01, _PALE_STEP, _MOSTLY, surely=1.0)
+    if pale is None:
+        return np.zeros_like(paint)
+    marks = pale.astype(np.uint8) * np.uint8(255)
+    others = np.asarray(cv2.max(paint, darker), np.uint8)
+    within = cv2.morphologyEx(cv2.max(marks, darker), cv2.MORPH_CLOSE, _ROUND9)
+    return np.asarray(cv2.min(_coats(marks, calm, _PALE, others), within), np.uint8)
 
 
 def _painted(reflectance: Plane) -> Plane8:
