@@ -198,7 +198,7 @@ def test_no_paper_shows_where_white_meets_black() -> None:
     dark[:, :20], dark[:, 20] = 255, 90
     light[:, 23:40], light[:, 22] = 255, 60
     dark[:, 48:] = 255
-    together = with_light(dark, light)
+    together = with_light(dark, light, 3.0)
     assert together[:, :40].min() == 255
     assert together[:, 40:48].max() == 0
 

@@ -19,7 +19,7 @@ from woad.core.raster.pyramid import halve
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
-BODY_REACH = 24 + REACH_PX  # how far around a pixel body_alpha looks, px
+BODY_REACH = 24 + 4 + REACH_PX  # how far around a pixel body_alpha looks, and then with_light, px
 _PALE = (
     51.0  # least alpha, of 255, below which a wash stays see-through: one that fades out must not end in a white rim
 )
@@ -28,16 +28,17 @@ _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
 _WIDE, _HALVED = 2.0, 0.9  # px (sigma) from which a blur is made at half size; px2 by which halving and enlarging blur
-_EDGE, _NEAR = np.ones((5, 5), np.uint8), np.ones((7, 7), np.uint8)
 _GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
 
 
-def with_light(dark: Plane8, light: Plane8) -> Plane8:
+def with_light(dark: Plane8, light: Plane8, edge_px: float) -> Plane8:
     """Coverage (h, w) of ``dark`` and ``light`` marks on toned paper together. Where one meets the other, tones pass through
-    the paper's, which lies between theirs; but no paper does: gaps as narrow as an edge is are none."""
+    the paper's, which lies between theirs; but no paper does: gaps about as narrow as an edge, ``edge_px``, are none."""
+    wide = max(2 * round(edge_px * 2 / 3) + 1, 3)
     both = np.asarray(cv2.max(dark, light))
-    closed = cv2.morphologyEx(both, cv2.MORPH_CLOSE, _EDGE)
-    beside = cv2.min(cv2.dilate(dark, _NEAR), cv2.dilate(light, _NEAR))
+    closed = cv2.morphologyEx(both, cv2.MORPH_CLOSE, np.ones((wide, wide), np.uint8))
+    near = np.ones((wide + 2, wide + 2), np.uint8)
+    beside = cv2.min(cv2.dilate(dark, near), cv2.dilate(light, near))
     return np.asarray(cv2.max(both, cv2.min(closed, beside)), np.uint8)
 
 

@@ -27,10 +27,8 @@ _EDGED, _MOSTLY = 0.35, 0.6  # shares of a place's rim beside paper that have su
 _INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
 _LEAST_PX = 6  # area from which a place is no grain
-_LEAST, _ONE = (
-    0.001,
-    0.0004,
-)  # shares of the sheet from which there are such marks, if all of them or one has it: dust has not
+# Shares of the sheet from which there are such marks: all of them have the first, or one the second, which no dust has.
+_LEAST, _ONE = 0.001, 0.0004
 _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
 _MOST = 1.6  # codes of reflectance end a little above
 _BOX5 = np.ones((5, 5), np.uint8)
@@ -76,9 +74,10 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     along the sheet's border, beyond which a white table or lid may show.
     """
     own = grey_of(reflectance)
-    grey = _without_lines(np.asarray(cv2.blur(own, (3, 3)), np.float32))
+    grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
     if not (grey > _LIGHTER).any():
         return None
+    grey = _without_lines(grey)
     # Uneven paint is one place, and its thin spots are no rims; but it may lie on other paint that is a little lighter as well.
     # Beside paint as light as the limit, whose border frays, only a higher one bounds it.
     found = [_places(grey, _GOES_ON), _places(grey, _LIGHTER, _STEEP, _MOSTLY)]

@@ -303,14 +303,19 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
     alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box), recipe)
     light = light_coverage(evened, recipe, readings, level, box)
     if light is not None:
-        alpha = with_light(alpha, light)
+        alpha = with_light(alpha, light, _edge_px(level))
     own = unmix(rgb, alpha) if inked.laid is None else unmix_from(inked.laid, alpha, _paper_in(recipe))
     return CutOut(alpha, held_to_marks(own, alpha))
 
 
+def _edge_px(level: int) -> float:
+    """How wide a mark's edge is at a level, px."""
+    return 3 / (1 << level)
+
+
 def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8:
     """Coverage (h, w) of marks that keep their colours, from the least that explains each pixel of a tile."""
-    edge_px = 3 / (1 << level)
+    edge_px = _edge_px(level)
     if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
         return one_tone_alpha(rgb, _full_tone(readings.ink, recipe), least, edge_px)
     if recipe.body <= 0.5 and readings.dark_ink:
