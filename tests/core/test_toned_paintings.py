@@ -164,6 +164,7 @@ def test_white_is_found_beside_paint_that_is_hardly_lighter_than_paper() -> None
     assert marks.where[:90, :, 0].max() == 0
 
 
+@pytest.mark.proof
 def test_white_on_solid_black_and_paint_nearly_of_the_papers_colour_are_kept() -> None:
     """Whites that touch nothing but black, and a paint as light as the paper, but a tenth bluer; colours go by the few whites."""
     strokes = np.maximum.reduce([box(x, 150, x + 7, 260) for x in range(120, 260, 30)])
