@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from woad.core.paper.light_places import GOES_ON, INKED, LIGHTER, MOSTLY, light_places, places_of, without_lines
 from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of, highest, lowest
 from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
@@ -16,19 +17,8 @@ from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
 Plane = NDArray[np.float32]
 Plane8 = NDArray[np.uint8]
 
-# Of the paper's light: what noise, sheen and light that was read a little wrong do not reach, in so much of a place or of the
-# sheet; and what all of it has.
-_LIGHTER, _MUCH, _PLENTY, _GOES_ON = 1.25, 0.3, 0.003, 1.12
-_SURELY = 1.35  # the same for a place that shows no paper beside it
 # In the lightest channel, what its noise does not reach in the mean of 5 x 5 px, and an edge's step there.
 _PALE, _PALE_STEP = 1.05, 0.03
-_STEP, _STEEP = 0.1, 0.3  # of the paper's light, across an edge of 5 px: glare has none, and hardly any in its middle
-_EDGED, _MOSTLY = 0.35, 0.6  # shares of a place's rim beside paper that have such edges
-_INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
-_OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
-_LEAST_PX = 6  # area from which a place is no grain
-# Shares of the sheet from which there are such marks: all of them have the first, or one the second, which no dust has.
-_LEAST, _ONE = 0.001, 0.0004
 _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
 _MOST = 1.6  # codes of reflectance end a little above
 _BOX5 = np.ones((5, 5), np.uint8)
@@ -40,7 +30,6 @@ _DARKER = 0.92  # reflectance in the darkest channel, up to which paint is surel
 _ROUND9 = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))
 _BOX7 = np.ones((7, 7), np.uint8)
 _SMOOTH = 0.03  # of their mean, by which tones in 5 x 5 px spread at most in smooth paint
-_LINE = np.ones((11, 11), np.uint8)  # wider than an outline is
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,73 +59,28 @@ class LightMarks:
 def find_light_marks(reflectance: Plane) -> LightMarks | None:
     """What on a sheet is clearly lighter than its paper, as marks are; None when there is hardly anything.
 
-    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long. Only places with edges count, and none that lies
-    along the sheet's border, beyond which a white table or lid may show.
+    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long.
     """
     own = grey_of(reflectance)
-    grey = np.asarray(cv2.blur(own, (3, 3)), np.float32)
-    if not (grey > _LIGHTER).any():
+    there = light_places(own)
+    if there is None:
         return None
-    grey = _without_lines(grey)
-    # Uneven paint is one place, and its thin spots are no rims; but it may lie on other paint that is a little lighter as well.
-    # Beside paint as light as the limit, whose border frays, only a higher one bounds it.
-    found = [_places(grey, _GOES_ON), _places(grey, _LIGHTER, _STEEP, _MOSTLY)]
-    places = [place for place in found if place is not None]
-    if not places:
-        return None
-    there = np.logical_or.reduce(places)
     share = float(np.count_nonzero(there)) / there.size
     full = min(_FULL * float(np.percentile(own[there & (own > 1)], _FULL_PERCENTILE)), _MOST)
-    full = max(full, _LIGHTER)
+    full = max(full, LIGHTER)
     # Paint that is as light as toned paper, in another hue, is lighter in one channel.
-    lightest = _without_lines(np.asarray(cv2.blur(highest(reflectance), (3, 3)), np.float32))
-    hued = _places(lightest, _GOES_ON)
+    lightest = without_lines(_calm(highest(reflectance)))
+    hued = places_of(lightest, GOES_ON)
     paint = (there if hued is None else there | hued).astype(np.uint8) * np.uint8(255)
     painted = _painted(reflectance)
     coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted)
     coats = cv2.max(coats, _pale_coats(lightest, paint, painted))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
-    return LightMarks(where, share, full, _coated(own, coats, grey < _INKED))
+    return LightMarks(where, share, full, _coated(own, coats, without_lines(_calm(own)) < INKED))
 
 
-def _without_lines(grey: Plane) -> Plane:
-    """A sheet (h, w) without its lines of ink: what lies on both sides of one meets under it, so that paint that ends at its
-    outline ends beside paper, and a glare that strokes cross goes on."""
-    inked = cv2.dilate((grey < _INKED).astype(np.uint8), _BOX5) > 0
-    return np.where(inked, cv2.morphologyEx(grey, cv2.MORPH_CLOSE, _LINE), grey)
-
-
-def _places(
-    grey: Plane, above: float, least: float = _STEP, edged: float = _EDGED, surely: float = _LIGHTER
-) -> NDArray[np.bool_] | None:
-    """Where places of a sheet (h, w) that are lighter than ``above`` are marks, with such a share of their rim ``edged`` by a
-    step of the ``least`` size; None when hardly any has much that is lighter than ``surely``."""
-    light = (grey > above).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=8)
-    area = stats[:, cv2.CC_STAT_AREA]
-
-    def lighter_than(limit: float) -> NDArray[np.intp]:
-        return np.bincount(labels[grey > limit], minlength=count)
-
-    rim = np.flatnonzero(cv2.subtract(light, cv2.erode(light, np.ones((3, 3), np.uint8))))
-    low = cv2.erode(grey, _BOX5).ravel()[rim]
-    step = cv2.dilate(grey, _BOX5).ravel()[rim] - low
-    of = labels.ravel()[rim]
-    rims = np.bincount(of, minlength=count)
-    beside_paper = low > _INKED  # an edge against ink is the ink's
-    told = np.bincount(of[beside_paper], minlength=count)
-    edges = np.bincount(of[beside_paper & (step > least)], minlength=count)
-    # What solid ink encloses may be paper in light that was read a little wrong, but not in light that is far off.
-    bounded = (edges >= edged * told) & ((told >= _TOLD * rims) | (lighter_than(_SURELY) > _MUCH * area))
-    outer = np.bincount(border_of(labels), minlength=count)
-    marks = bounded & (outer < _OUTSIDE * np.maximum(rims, 1)) & (area >= _LEAST_PX)
-    marks[0] = False
-    bright = lighter_than(surely)
-    sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
-    if area[sure].sum() < _LEAST * light.size and area[sure].max(initial=0) < _ONE * light.size:
-        return None
-    # On paper that is toned, paler ones are marks as well.
-    return np.asarray((sure | (marks & (area >= _LEAST * light.size)))[labels])
+def _calm(plane: Plane) -> Plane:
+    return np.asarray(cv2.blur(plane, (3, 3)), np.float32)
 
 
 def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8) -> Plane8:
@@ -147,7 +91,7 @@ def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8) -> Plane8:
     there = (calm > np.maximum((1 + cv2.dilate(calm, _ROUND9)) / 2, _PALE)).astype(np.uint8)
     there = cv2.morphologyEx(cv2.morphologyEx(there, cv2.MORPH_OPEN, _ROUND9), cv2.MORPH_CLOSE, _ROUND9)
     flat = np.where(there > 0, np.maximum(calm, _PALE), np.float32(1))
-    pale = _places(flat, _PALE - 0.01, _PALE_STEP, _MOSTLY, surely=1.0)
+    pale = places_of(flat, _PALE - 0.01, _PALE_STEP, MOSTLY, surely=1.0)
     if pale is None:
         return np.zeros_like(paint)
     marks = pale.astype(np.uint8) * np.uint8(255)

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from woad.core.paper.lighter import find_light_marks
+from woad.core.paper.light_places import light_places
 from woad.core.raster.means import mean_of
 from woad.core.raster.surfaces import low_basis, solved
 
@@ -37,9 +37,9 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
         return logs
     tone, border_only = toned
     above = guide - tone
-    found = None if border_only else find_light_marks(np.exp(above)[..., None])
+    found = None if border_only else light_places(np.exp(above))
     if found is not None:
-        where = found.where[..., 0]
+        where = cv2.dilate(found.astype(np.uint8), _GROWN)
     else:  # other paint may lie all around its whites: they are known by being lighter than paper alone
         where = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
         if not border_only:
