@@ -151,6 +151,16 @@ def test_outlined_paint_is_paint() -> None:
     assert planes.alpha[y + 8 : v - 8, x + 8 : u - 8].mean() < 0.3
 
 
+def test_paper_between_paint_and_a_line_beside_it_is_open() -> None:
+    """A pen's line that misses its paint by 7 px takes none of the paper between them along."""
+    line = ((0.02, 0.02, 0.02), box(307, 60, 312, 330))
+    planes = render_whole(painted(KRAFT, [COLOURS["white"], line]), DOCKET)
+    assert planes.alpha is not None
+    assert planes.alpha[80:310, 302:305].mean() < 40
+    assert planes.alpha[80:310, 308:311].min() > 200
+    assert planes.alpha[80:310, 80:297].min() > 250
+
+
 def test_white_is_found_beside_paint_that_is_hardly_lighter_than_paper() -> None:
     """Such paint frays where it hovers at what counts as light, and the white beside it does not go with it, though lighter
     paint is found elsewhere."""

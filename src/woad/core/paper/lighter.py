@@ -21,12 +21,14 @@ Plane8 = NDArray[np.uint8]
 _PALE, _PALE_STEP = 1.05, 0.03
 _FULL_PERCENTILE, _FULL = 60, 0.9  # how light marks are where they are full, and the share of that which counts as full
 _MOST = 1.6  # codes of reflectance end a little above
+_BOX2 = np.ones((2, 2), np.uint8)
 _BOX5 = np.ones((5, 5), np.uint8)
 _FROM = 0.2  # share of full light up to which it is the paper's tooth or an edge's blur
 # Of a place's inside, the share that is light from which it is an even coat; chalk on a paper's tooth has less.
 _COATED = 0.9
 _THIN = 1.04  # mean of a spot in light paint from which it is paint laid thinly, and no paper
 _DARKER = 0.92  # reflectance in the darkest channel, up to which paint is surely darker than paper
+_FLAT = 0.07  # of its light, by which paper without marks lies off 1 at most
 _ROUND9 = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9))
 _BOX7 = np.ones((7, 7), np.uint8)
 _SMOOTH = 0.03  # of their mean, by which tones in 5 x 5 px spread at most in smooth paint
@@ -56,6 +58,15 @@ class LightMarks:
         return table_8bit(lambda r: np.clip((r - start) / (self.full - start), 0, 1))
 
 
+@dataclass(frozen=True, eq=False)
+class _Bare:
+    """255 ``there``, where bare paper shows flat (h, w): the blur between light and dark paint has its tone only in passing;
+    and the ``lightest`` channel of all."""
+
+    there: Plane8
+    lightest: Plane
+
+
 def find_light_marks(reflectance: Plane) -> LightMarks | None:
     """What on a sheet is clearly lighter than its paper, as marks are; None when there is hardly anything.
 
@@ -69,12 +80,13 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     full = min(_FULL * float(np.percentile(own[there & (own > 1)], _FULL_PERCENTILE)), _MOST)
     full = max(full, LIGHTER)
     # Paint that is as light as toned paper, in another hue, is lighter in one channel.
-    lightest = without_lines(_calm(highest(reflectance)))
+    bare = _bare(reflectance)
+    lightest = without_lines(_calm(bare.lightest))
     hued = places_of(lightest, GOES_ON)
     paint = (there if hued is None else there | hued).astype(np.uint8) * np.uint8(255)
     painted = _painted(reflectance)
-    coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted)
-    coats = cv2.max(coats, _pale_coats(lightest, paint, painted))
+    coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted, bare)
+    coats = cv2.max(coats, _pale_coats(lightest, paint, painted, bare))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
     return LightMarks(where, share, full, _coated(own, coats, without_lines(_calm(own)) < INKED))
 
@@ -83,9 +95,9 @@ def _calm(plane: Plane) -> Plane:
     return np.asarray(cv2.blur(plane, (3, 3)), np.float32)
 
 
-def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8) -> Plane8:
+def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8, bare: _Bare) -> Plane8:
     """Coats of paint as light as the paper and nearly of its hue, by the ``lightest`` channel (h, w), beside other light
-    ``paint`` and what is ``darker``."""
+    ``paint`` and what is ``darker``; none on ``bare`` paper."""
     calm = np.asarray(cv2.blur(lightest, (5, 5)), np.float32)
     # A blurred edge is paint to half its height, also that of stronger paint, beside which a strip is left.
     there = (calm > np.maximum((1 + cv2.dilate(calm, _ROUND9)) / 2, _PALE)).astype(np.uint8)
@@ -97,13 +109,19 @@ def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8) -> Plane8:
     marks = pale.astype(np.uint8) * np.uint8(255)
     others = np.asarray(cv2.max(paint, darker), np.uint8)
     within = cv2.morphologyEx(cv2.max(marks, darker), cv2.MORPH_CLOSE, _ROUND9)
-    return np.asarray(cv2.min(_coats(marks, calm, _PALE, others), within), np.uint8)
+    return np.asarray(cv2.min(_coats(marks, calm, _PALE, others, bare), within), np.uint8)
 
 
 def _painted(reflectance: Plane) -> Plane8:
     """255 where paint darker than paper lies, (h, w)."""
     calm = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(reflectance.shape)
     return np.asarray((lowest(calm) < _DARKER) * np.uint8(255), np.uint8)
+
+
+def _bare(reflectance: Plane) -> _Bare:
+    lightest = highest(reflectance)
+    flat = (lowest(reflectance) > 1 - _FLAT) & (lightest < 1 + _FLAT)
+    return _Bare(np.asarray(cv2.morphologyEx(flat * np.uint8(255), cv2.MORPH_OPEN, _BOX2), np.uint8), lightest)
 
 
 def _coated(own: Plane, coats: Plane8, inked: NDArray[np.bool_]) -> float:
@@ -117,13 +135,15 @@ def _coated(own: Plane, coats: Plane8, inked: NDArray[np.bool_]) -> float:
     return float(smooth * np.count_nonzero(coat)) / max(int(np.count_nonzero(coat | inked)), 1)
 
 
-def _coats(marks: Plane8, light: Plane, lit: float, paint: Plane8) -> Plane8:
+def _coats(marks: Plane8, light: Plane, lit: float, paint: Plane8, bare: _Bare) -> Plane8:
     """255 well inside those places of ``marks`` (h, w) that are of more ``light`` than ``lit`` nearly throughout: away from
-    paper, not from other ``paint``, which no paper shows beside, nor from spots in them that are lighter than it as well."""
+    ``bare`` paper, not from other ``paint``, which no paper shows beside, nor from spots in them that are lighter than it as
+    well."""
     covered = cv2.morphologyEx(cv2.max(marks, paint), cv2.MORPH_CLOSE, _BOX7)
+    covered = cv2.min(covered, cv2.bitwise_not(bare.there))
     count, labels = cv2.connectedComponents(cv2.bitwise_not(covered), connectivity=4)
     flat = labels.ravel()
-    mean = np.bincount(flat, light.ravel(), count) / np.maximum(np.bincount(flat, minlength=count), 1)
+    mean = np.bincount(flat, bare.lightest.ravel(), count) / np.maximum(np.bincount(flat, minlength=count), 1)
     thin = mean > _THIN
     thin[border_of(labels)] = thin[0] = False
     covered = cv2.max(covered, thin[labels] * np.uint8(255))
