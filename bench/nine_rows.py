@@ -140,7 +140,9 @@ def _kept(sheet: Recorded, answer: Answer, truths: list[Plane], rows: Row) -> No
         best = max((_texture(answer.white, t, inside) for t in truths), key=lambda pair: pair[0])
         rows["texture"], rows["texture gain"] = best
     if flat.pale is not None and flat.pale.sum() > 300:
-        rows["pale kept"] = float(answer.alpha[cv2.erode(flat.pale.astype(np.uint8), np.ones((7, 7))) > 0].mean())
+        well_inside = cv2.erode(flat.pale.astype(np.uint8), np.ones((7, 7))) > 0
+        if well_inside.any():
+            rows["pale kept"] = float(answer.alpha[well_inside].mean())
 
 
 def _soft(picture: Plane) -> Plane:

@@ -230,3 +230,14 @@ def test_the_edge_of_a_pooled_rim_is_not_lighter_than_the_rim_over_black() -> No
     over_black = alpha.astype(int) - least
     assert over_black[:23, 10:110].max() < 255 * (1 - 0.47) + 12
     assert alpha[23:, 10:110].min() > 240
+
+
+def test_paint_ends_in_its_outline() -> None:
+    """Beside a thin dark outline the edge's pixels are the outline's, not pale paint's behind it, which were lighter."""
+    depth = np.zeros((80, 120), np.float32)
+    depth[20:23], depth[23:] = 0.75, 0.2
+    least, alpha = washed_over(depth, 30)
+    line = int(least[21:23, 10:110].max(axis=0).mean())
+    over_black = alpha[:21, 10:110].astype(int) - least[:21, 10:110]
+    assert over_black.max() < (255 - line) + 12
+    assert alpha[23:, 10:110].min() > 240

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
-from woad.core.knockout.inner import Inside, edge_width, inner_paint
+from woad.core.knockout.inner import Inside, edge_width, inner_paint, share_of
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -27,6 +27,8 @@ _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully co
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
+# How much paint tells of an edge by its share of the deepest close by.
+_TELLS = np.rint(255 * np.linspace(0, 1, 256) ** 4).astype(np.uint8)
 _WIDE, _HALVED = 2.0, 0.9  # px (sigma) from which a blur is made at half size; px2 by which halving and enlarging blur
 _GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
 
@@ -55,7 +57,7 @@ def body_alpha(
     if body <= 0:
         return least
     inner = inner_paint(least, edge_px, inside, rgb)
-    beside = _beside(inner, edge_px)
+    beside = _beside(inner, least, edge_px)
     own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
     # Not OpenCV's maximum: beside a picture of one pixel it takes a number for four of them.
@@ -99,9 +101,15 @@ class _Beside:
         return np.asarray(total.ravel()[at] / np.maximum(np.float32(255) * self.weight.ravel()[at], np.float32(0.255)))
 
 
-def _beside(inner: Plane8, edge_px: float) -> _Beside:
-    sigma = 0.8 * edge_width(edge_px) + 0.4
-    return _Beside(inner, blurred(inner.astype(np.float32), sigma) * np.float32(1 / 255), sigma)
+def _beside(inner: Plane8, least: Plane8, edge_px: float) -> _Beside:
+    """An outline is what its paint ends in: paler paint right behind it does not tell of the edge."""
+    r = edge_width(edge_px)
+    bare = cv2.threshold(cv2.blur(least, (3, 3)), _RIM, 255, cv2.THRESH_BINARY_INV)[1]
+    outline = cv2.min(least, cv2.dilate(bare, np.ones((4 * r + 3, 4 * r + 3), np.uint8)))
+    deepest = cv2.max(least, cv2.dilate(outline, np.ones((2 * r + 5, 2 * r + 5), np.uint8)))
+    told = cv2.multiply(inner, cv2.LUT(share_of(least, deepest), _TELLS), scale=1 / 255)
+    sigma = 0.8 * r + 0.4
+    return _Beside(told, blurred(told.astype(np.float32), sigma) * np.float32(1 / 255), sigma)
 
 
 def blurred(plane: NDArray[np.generic], sigma: float) -> Plane:
