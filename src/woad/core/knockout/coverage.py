@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
-from woad.core.knockout.inner import REDUCED, Inside, edge_width, inner_paint, share_of
+from woad.core.knockout.inner import REDUCED, Inside, edge_width, inner_paint
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -27,8 +27,7 @@ _FULL_AT = 0.85  # share of the paint's own depth from which a pixel is fully co
 _RIM = 5.0  # least alpha that an edge's outermost pixels may have without being paint
 _CALMED, _STEEPENED = 0.4, 2.0  # edge widths over which pale paint's edge is told, and by how much it is steeper then
 _PALE_RIM = 30.0, 60.0  # depth of paint, of 255, up to which that is done fully, and from which not at all
-# How much paint tells of an edge by its share of the deepest close by.
-_TELLS = np.rint(255 * np.linspace(0, 1, 256) ** 4).astype(np.uint8)
+_IN_REACH = 0.002  # weight of paint's inside around a pixel from which it tells of it
 _WIDE, _HALVED = 2.0, 0.9  # px (sigma) from which a blur is made at half size; px2 by which halving and enlarging blur
 _GREY = 0.7  # share of what makes pale paint's edge uneven that is grey, as paper's grain is
 
@@ -57,7 +56,7 @@ def body_alpha(
     if body <= 0:
         return least
     inner = inner_paint(least, edge_px, inside, rgb)
-    beside = _beside(inner, least, edge_px)
+    beside = _beside(inner, edge_px)
     own = _own_depth(least, inner, beside, edge_px)
     pale = _PALE * min(1.0, 2 * (1 - body))
     # Not OpenCV's maximum: beside a picture of one pixel it takes a number for four of them.
@@ -87,8 +86,8 @@ def body_alpha(
 
 @dataclass(frozen=True, eq=False)
 class _Beside:
-    """What lies just inside of each pixel: ``inner`` (H, W) 0..255 how much a pixel inside paint tells of the edge beside it,
-    and its ``weight`` around, 0..1, over ``sigma`` px."""
+    """What lies just inside of each pixel: ``inner`` (H, W) 0..255 paint's inside, and its ``weight`` around, 0..1, over
+    ``sigma`` px."""
 
     inner: Plane8
     weight: Plane
@@ -98,18 +97,13 @@ class _Beside:
         """Of a plane (H, W), the mean by what is inside around pixels ``at`` (n,), counted row by row, (n,)."""
         # In whole numbers up to the blur: 255 * 255 fit into 16 bits.
         total = blurred(np.multiply(plane, self.inner, dtype=np.uint16), self.sigma)
-        return np.asarray(total.ravel()[at] / np.maximum(np.float32(255) * self.weight.ravel()[at], np.float32(0.255)))
+        return np.asarray(total.ravel()[at] / (np.float32(255) * self.weight.ravel()[at]))
 
 
-def _beside(inner: Plane8, least: Plane8, edge_px: float) -> _Beside:
-    """An outline is what its paint ends in: paler paint right behind it does not tell of the edge."""
-    r = edge_width(edge_px)
-    bare = cv2.threshold(cv2.blur(least, (3, 3)), _RIM, 255, cv2.THRESH_BINARY_INV)[1]
-    outline = cv2.min(least, cv2.dilate(bare, np.ones((4 * r + 3, 4 * r + 3), np.uint8)))
-    deepest = cv2.max(least, cv2.dilate(outline, np.ones((2 * r + 5, 2 * r + 5), np.uint8)))
-    told = cv2.multiply(inner, cv2.LUT(share_of(least, deepest), _TELLS), scale=1 / 255)
-    sigma = 0.8 * r + 0.4
-    return _Beside(told, blurred(told.astype(np.float32), sigma) * np.float32(1 / 255), sigma)
+def _beside(inner: Plane8, edge_px: float) -> _Beside:
+    # An edge is what lies right inside of it: within an outline, that, and not the paler paint behind.
+    sigma = 0.35 * edge_width(edge_px) + 0.4
+    return _Beside(inner, blurred(inner.astype(np.float32), sigma) * np.float32(1 / 255), sigma)
 
 
 def blurred(plane: NDArray[np.generic], sigma: float) -> Plane:
@@ -130,7 +124,7 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
 
     Source: unmixing as in alpha estimation from known foreground and background (Smith and Blinn, Blue screen matting, 1996).
     """
-    rim = np.flatnonzero((inner < 255) & (beside.weight > 0.01))
+    rim = np.flatnonzero((inner < 255) & (beside.weight > _IN_REACH))
     if not rim.size:
         return alpha, rgb
     planes = cv2.split(cv2.bitwise_not(rgb))
@@ -170,7 +164,7 @@ def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) ->
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
     out = np.maximum(thin, np.uint8(_PALE)).astype(np.float32)
     within = inner > 127
-    edge = np.flatnonzero((beside.weight > 0.02) & ~within)
+    edge = np.flatnonzero((beside.weight > _IN_REACH) & ~within)
     if edge.size:
         out.ravel()[edge] = beside.mean(least, edge)
     # Between a pale and a deep paint there is no paper: each side's own tone, not the other's, is its depth.

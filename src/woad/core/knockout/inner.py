@@ -96,13 +96,13 @@ def _broad_and_pale(inner: Plane8, calm: Plane8, inside: Inside | None, edge_px:
 def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float) -> Plane8:
     """255 where a pixel has the depth of paint beside it, or is ``firm`` for other reasons."""
     deepest = np.maximum(cv2.dilate(calm, _box(7)), np.uint8(28))
-    share = share_of(calm, deepest)
+    share = _share_of(calm, deepest)
     # It belongs to the inside from about half the depth of the deepest there. A hollow between deeper paint on both sides,
     # as behind a rim where a wash has pooled, is no blur towards paper: it counts as its sides do.
     sides = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, _box(9))
     hollow = cv2.compare(calm, cv2.LUT(sides, _at_least(_PEN_SHARE)), cv2.CMP_GE)
     filled = np.asarray(cv2.copyTo(sides, hollow, calm.copy()))
-    deep = np.asarray(cv2.LUT(share_of(filled, deepest), _ramp(0.35, 0.6)))
+    deep = np.asarray(cv2.LUT(_share_of(filled, deepest), _ramp(0.35, 0.6)))
     side = _box(2 * max(1, round(0.7 * edge_px)) + 1)
     # Right beside paper more is asked for: a paler pixel there is mixed with paper.
     beside = cv2.threshold(cv2.erode(inner, side), 127, 255, cv2.THRESH_BINARY_INV)[1]
@@ -132,7 +132,7 @@ def _as_deep_as_beside(inner: Plane8, calm: Plane8, firm: Plane8, edge_px: float
     return np.asarray(cv2.max(firm, deep))
 
 
-def share_of(plane: Plane8, whole: Plane8) -> Plane8:
+def _share_of(plane: Plane8, whole: Plane8) -> Plane8:
     """A plane as a share of another one, 255 for all of it or more."""
     return np.asarray(cv2.divide(plane, whole, scale=255.0, dtype=cv2.CV_8U))
 
