@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
-from woad.core.knockout.inner import REDUCED, Inside, edge_width, inner_paint
+from woad.core.knockout.inner import Inside, calmed, edge_width, inner_paint
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -158,9 +158,7 @@ def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) ->
     """The depth of the paint each pixel belongs to: its own surroundings inside; at an edge, what lies just inside; in
     strokes too thin to have an inside, their deepest pixel near."""
     r = edge_width(edge_px)
-    # A reduced picture is calm by itself, and a line of it no wider than a pixel.
-    calm = cv2.GaussianBlur(least, (3, 3), 0) if r > REDUCED else least
-    thin = cv2.dilate(calm, np.ones((2 * r + 3, 2 * r + 3), np.uint8))
+    thin = cv2.dilate(calmed(least, r), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
     out = np.maximum(thin, np.uint8(_PALE)).astype(np.float32)
     within = inner > 127

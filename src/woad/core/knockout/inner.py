@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 Plane8 = NDArray[np.uint8]
 Plane = NDArray[np.float32]
 
-REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, and its edges too narrow for wide windows
+_REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, and its edges too narrow for wide windows
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 _BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
 _PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of thin strokes meets between them
@@ -41,6 +41,12 @@ def edge_width(edge_px: float) -> int:
     return int(np.clip(round(edge_px), 1, 4))
 
 
+def calmed(least: Plane8, r: int) -> Plane8:
+    """Least alpha (H, W) without its finest noise, where edges are ``r`` px wide. A reduced picture is calm by itself, and a
+    line of it no wider than a pixel."""
+    return np.asarray(cv2.GaussianBlur(least, (3, 3), 0)) if r > _REDUCED else least
+
+
 def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane8 | None) -> Plane8:
     """255 inside paint, 0 at its edges and on paper, (H, W) uint8; between them where it is not sure.
 
@@ -48,11 +54,11 @@ def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane
     wide an edge is, ``inside`` what the whole sheet shows.
     """
     r = edge_width(edge_px)
-    full = r > REDUCED
+    full = r > _REDUCED
     inner = _away_from_paper(least, r, _PEN_SHARE if inside is None else _BARE_SHARE)
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
-    calm = np.asarray(cv2.GaussianBlur(least, (3, 3), 0)) if full else least
+    calm = calmed(least, r)
     firm = _broad_and_pale(inner, calm, inside, edge_px)
     if rgb is not None and full:
         firm = cv2.max(firm, _of_own_colour(rgb, calm))
@@ -63,11 +69,11 @@ def _away_from_paper(least: Plane8, r: int, share: float) -> Plane8:
     """255 where paint is that does not touch paper within ``r`` px; a lane of paper has ``share`` of its sides' depth at
     most."""
     # A few steps of noise beside a mark are not paint; over a few pixels pale paint stands above them.
-    wide, most = (5, 7) if r > REDUCED else (3, 3)
+    wide, most = (5, 7) if r > _REDUCED else (3, 3)
     calm = cv2.GaussianBlur(least, (wide, wide), 0)
     paint = cv2.blur(cv2.threshold(calm, _NOISE, 255, cv2.THRESH_BINARY)[1], (most, most))
     paint = cv2.threshold(paint, 127, 255, cv2.THRESH_BINARY)[1]  # what most pixels around are
-    if r > REDUCED:
+    if r > _REDUCED:
         paint = cv2.min(paint, cv2.bitwise_not(_lanes(least, share)))
     return np.asarray(cv2.erode(paint, _box(2 * r + 1)))
 

@@ -25,9 +25,9 @@ _BOX5 = np.ones((5, 5), np.uint8)
 _LINE = np.ones((11, 11), np.uint8)  # wider than an outline is
 
 
-def light_places(own: Plane) -> NDArray[np.bool_] | None:
+def light_places(own: Plane) -> tuple[NDArray[np.bool_], Plane] | None:
     """Where the lightness (h, w) of an evened sheet, paper 1, about 700 to 1400 px long, is clearly lighter than its paper as
-    marks are; None when there is hardly anything.
+    marks are, and that lightness calmed and without lines of ink; None when there is hardly anything.
 
     Only places with edges count, and none that lies along the sheet's border, beyond which a white table or lid may show.
     """
@@ -39,7 +39,7 @@ def light_places(own: Plane) -> NDArray[np.bool_] | None:
     # Beside paint as light as the limit, whose border frays, only a higher one bounds it.
     found = [places_of(grey, GOES_ON), places_of(grey, LIGHTER, _STEEP, MOSTLY)]
     places = [place for place in found if place is not None]
-    return np.asarray(np.logical_or.reduce(places)) if places else None
+    return (np.asarray(np.logical_or.reduce(places)), grey) if places else None
 
 
 def without_lines(grey: Plane) -> Plane:

@@ -73,9 +73,10 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long.
     """
     own = grey_of(reflectance)
-    there = light_places(own)
-    if there is None:
+    found = light_places(own)
+    if found is None:
         return None
+    there, lineless = found
     share = float(np.count_nonzero(there)) / there.size
     full = min(_FULL * float(np.percentile(own[there & (own > 1)], _FULL_PERCENTILE)), _MOST)
     full = max(full, LIGHTER)
@@ -88,11 +89,11 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted, bare)
     coats = cv2.max(coats, _pale_coats(lightest, paint, painted, bare))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
-    return LightMarks(where, share, full, _coated(own, coats, without_lines(_calm(own)) < INKED))
+    return LightMarks(where, share, full, _coated(own, coats, lineless < INKED))
 
 
 def _calm(plane: Plane) -> Plane:
-    return np.asarray(cv2.blur(plane, (3, 3)), np.float32)
+    return np.asarray(cv2.blur(plane, (3, 3)), np.float32).reshape(plane.shape)
 
 
 def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8, bare: _Bare) -> Plane8:
@@ -114,8 +115,7 @@ def _pale_coats(lightest: Plane, paint: Plane8, darker: Plane8, bare: _Bare) -> 
 
 def _painted(reflectance: Plane) -> Plane8:
     """255 where paint darker than paper lies, (h, w)."""
-    calm = np.asarray(cv2.blur(reflectance, (3, 3)), np.float32).reshape(reflectance.shape)
-    return np.asarray((lowest(calm) < _DARKER) * np.uint8(255), np.uint8)
+    return np.asarray((lowest(_calm(reflectance)) < _DARKER) * np.uint8(255), np.uint8)
 
 
 def _bare(reflectance: Plane) -> _Bare:

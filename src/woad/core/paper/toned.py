@@ -39,7 +39,7 @@ def without_light_marks(logs: Plane, guide: Plane) -> Plane:
     above = guide - tone
     found = None if border_only else light_places(np.exp(above))
     if found is not None:
-        where = cv2.dilate(found.astype(np.uint8), _GROWN)
+        where = cv2.dilate(found[0].astype(np.uint8), _GROWN)
     else:  # other paint may lie all around its whites: they are known by being lighter than paper alone
         where = (cv2.blur(above, (5, 5)) > _GIVE[-1]).astype(np.uint8)
         if not border_only:
