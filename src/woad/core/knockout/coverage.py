@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.knockout.fringe import REACH_PX, without_fringe
-from woad.core.knockout.inner import Inside, calmed, edge_width, inner_paint
+from woad.core.knockout.inner import Extremes, Inside, calmed, edge_width, inner_paint
 from woad.core.raster.pyramid import halve
 
 Plane8 = NDArray[np.uint8]
@@ -44,7 +44,12 @@ def with_light(dark: Plane8, light: Plane8, edge_px: float) -> Plane8:
 
 
 def body_alpha(
-    least: Plane8, body: float, edge_px: float, inside: Inside | None = None, rgb: Plane8 | None = None
+    least: Plane8,
+    body: float,
+    edge_px: float,
+    inside: Inside | None = None,
+    rgb: Plane8 | None = None,
+    full_size: Extremes | None = None,
 ) -> Plane8:
     """Alpha of coloured marks from the least alpha that explains each pixel.
 
@@ -52,12 +57,13 @@ def body_alpha(
     that are opaque unless pale (0.5), washes that are opaque inside and fade out at their rims (0.75), opaque paint whose
     rims are as full as its inside (1). ``edge_px`` is how wide an edge is; ``inside`` what the whole sheet shows. With
     ``rgb`` (H, W, 3), the picture over white, no edge pixel gets so much that its colour would be lighter than its paint's.
+    ``full_size`` is what a reduced picture is of.
     """
     if body <= 0:
         return least
-    inner = inner_paint(least, edge_px, inside, rgb)
+    inner = inner_paint(least, edge_px, inside, rgb, full_size)
     beside = _beside(inner, edge_px)
-    own = _own_depth(least, inner, beside, edge_px)
+    own = _own_depth(least, inner, beside, edge_px, full_size)
     pale = _PALE * min(1.0, 2 * (1 - body))
     # Not OpenCV's maximum: beside a picture of one pixel it takes a number for four of them.
     depth = np.maximum(own * np.float32(_FULL_AT), np.float32(max(pale, 1.0)))
@@ -154,13 +160,17 @@ def _rim_share(alpha: Plane8, rgb: Plane8, inner: Plane8, beside: _Beside, edge_
     return out, seen
 
 
-def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float) -> Plane:
+def _own_depth(least: Plane8, inner: Plane8, beside: _Beside, edge_px: float, full_size: Extremes | None) -> Plane:
     """The depth of the paint each pixel belongs to: its own surroundings inside; at an edge, what lies just inside; in
     strokes too thin to have an inside, their deepest pixel near."""
     r = edge_width(edge_px)
-    thin = cv2.dilate(calmed(least, r), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
+    if full_size is not None:
+        # What a reduced picture mixes with paper is full at its deepest only.
+        thin = full_size.deepest * np.float32(1 / _FULL_AT)
+    else:
+        thin = cv2.dilate(calmed(least, r), np.ones((2 * r + 3, 2 * r + 3), np.uint8)).astype(np.float32)
     # A speck of noise is thin and pale: it must not be taken for paint at full depth.
-    out = np.maximum(thin, np.uint8(_PALE)).astype(np.float32)
+    out = np.maximum(thin, np.float32(_PALE))
     within = inner > 127
     edge = np.flatnonzero((beside.weight > _IN_REACH) & ~within)
     if edge.size:

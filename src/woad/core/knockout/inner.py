@@ -17,6 +17,7 @@ _REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, a
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 _BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
 _PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of thin strokes meets between them
+_WITH_PAPER = 0.4  # share of the deepest close by that the palest has at full size where there is paper between
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
 _DEEP = 80.0  # depth from which even paint is deep
@@ -36,6 +37,15 @@ class Inside:
     fading: Plane8
 
 
+@dataclass(frozen=True, eq=False)
+class Extremes:
+    """Of a reduced picture, the most (``deepest``) and the least (``palest``) that the least alpha is at full size around each
+    pixel, (h, w) uint8."""
+
+    deepest: Plane8
+    palest: Plane8
+
+
 def edge_width(edge_px: float) -> int:
     """The width of an edge in whole pixels."""
     return int(np.clip(round(edge_px), 1, 4))
@@ -47,15 +57,21 @@ def calmed(least: Plane8, r: int) -> Plane8:
     return np.asarray(cv2.GaussianBlur(least, (3, 3), 0)) if r > _REDUCED else least
 
 
-def inner_paint(least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane8 | None) -> Plane8:
+def inner_paint(
+    least: Plane8, edge_px: float, inside: Inside | None, rgb: Plane8 | None, full_size: Extremes | None = None
+) -> Plane8:
     """255 inside paint, 0 at its edges and on paper, (H, W) uint8; between them where it is not sure.
 
     ``least`` (H, W) uint8 the least alpha that explains a pixel, ``rgb`` (H, W, 3) the picture over white, ``edge_px`` how
-    wide an edge is, ``inside`` what the whole sheet shows.
+    wide an edge is, ``inside`` what the whole sheet shows, ``full_size`` what a reduced picture is of.
     """
     r = edge_width(edge_px)
     full = r > _REDUCED
     inner = _away_from_paper(least, r, _PEN_SHARE if inside is None else _BARE_SHARE)
+    if full_size is not None:
+        # A line that is narrower than a pixel is no paint of that pixel's tone: paper shows in it.
+        least_own = np.maximum(cv2.convertScaleAbs(full_size.deepest, alpha=_WITH_PAPER), np.uint8(_NOISE))
+        inner = np.asarray(cv2.min(inner, cv2.compare(full_size.palest, least_own, cv2.CMP_GT)))
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
     calm = calmed(least, r)

@@ -18,6 +18,7 @@ from woad.core.raster.compositing import on_white, over_white
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.clearing import clearing_of
+from woad.core.render.depths import depths_of
 from woad.core.render.halves import Tile, knock_out
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
@@ -152,9 +153,16 @@ def _evened_anew(
 
 
 def automatic_picture(
-    sheet: Sheet, docket: Docket, step: str, level: int, box: Region, cache: RegionCache | None = None
+    sheet: Sheet,
+    docket: Docket,
+    step: str,
+    level: int,
+    box: Region,
+    cache: RegionCache | None = None,
+    shown: bool = False,
 ) -> Picture:
-    """The sheet as it leaves ``ink``, ``spotting`` or, cut out, ``knockout`` without what is done to it by hand."""
+    """The sheet as it leaves ``ink``, ``spotting`` or, cut out, ``knockout`` without what is done to it by hand. Where it is
+    ``shown``, thin lines of a reduced level cover as much as they do at full size."""
     recipe = make_recipe(docket, sheet.readings)
     tile = aligned(box, recipe, *sheet.pyramid.size(level))
     pyramid = sheet.pyramid if step == "ink" else mended_pyramid(sheet, docket)
@@ -171,15 +179,18 @@ def automatic_picture(
     whole = step in ("ink", "spotting") or not recipe.knockout
     if whole and inked.laid is None:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)
-    cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile), inner, split=cache is not None)
+    depths = depths_of(sheet, recipe) if shown and level > 0 else None
+    cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile, depths), inner, split=cache is not None)
     if whole and cut.rgb is not None:  # off toned paper, and on white
         return Picture(without(over_white(cut.rgb, cut.alpha), gone), None)
     return Picture(recipe.ink_rgb if cut.rgb is None else cut.rgb, cleared(cut.alpha, gone))
 
 
-def automatic_cut(sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None) -> Picture:
+def automatic_cut(
+    sheet: Sheet, docket: Docket, level: int, box: Region, cache: RegionCache | None = None, shown: bool = False
+) -> Picture:
     """:func:`automatic_picture` of the knock-out."""
-    return automatic_picture(sheet, docket, "knockout", level, box, cache)
+    return automatic_picture(sheet, docket, "knockout", level, box, cache, shown)
 
 
 def shown_inked(inked: Inked, recipe: Recipe, inner: tuple[slice, slice]) -> Plane8:

@@ -100,7 +100,7 @@ def _render(sheet: Sheet, docket: Docket, step: str, level: int, box: Region, ca
         return Picture(_paper_picture(evened, sheet, recipe, inner_of(box, tile)), None)
     cutting = None if step in ("ink", "spotting") else cutting_of(sheet, docket)
     if cutting is None:
-        return automatic_picture(sheet, docket, step, level, box, cache)
+        return automatic_picture(sheet, docket, step, level, box, cache, shown=True)
     return _cut(sheet, docket, cutting, step, level, box, cache)
 
 
@@ -109,12 +109,12 @@ def _cut(
 ) -> Picture:
     """The cut-out with what is done to it by hand and, from Edge on, its edges."""
     tile = box.grown(cutting.reach_px(level), 1, *sheet.pyramid.size(level))
-    own = automatic_cut(sheet, docket, level, tile, cache)
+    own = automatic_cut(sheet, docket, level, tile, cache, shown=True)
     if own.alpha is None:
         return Picture(own.rgb if isinstance(own.rgb, tuple) else own.rgb[inner_of(box, tile)], None)
 
     def before() -> Plane8:
-        return np.asarray(automatic_picture(sheet, docket, "spotting", level, tile, cache).rgb)
+        return np.asarray(automatic_picture(sheet, docket, "spotting", level, tile, cache, shown=True).rgb)
 
     colour, alpha = cut(cutting, own.rgb, own.alpha, before, tile, level, step != "knockout")
     inner = inner_of(box, tile)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -17,7 +18,7 @@ from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from, with_light
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.grain import grain_alpha
-from woad.core.knockout.inner import Inside
+from woad.core.knockout.inner import Extremes, Inside
 from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
@@ -32,6 +33,7 @@ from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
+Depths = Callable[[int, Region], Extremes]  # of a box of a level
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
@@ -284,8 +286,17 @@ def _worked(tone: Plane8, work: Work, fine_px: float, level: int) -> Plane8:
     return strokes.where_only(tone) if work.two_tone == "where" else tone
 
 
-def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readings, level: int, box: Region) -> CutOut:
-    """Coverage and straight colour of a tile lying at ``box`` of ``level``."""
+def knockout_step(
+    evened: Evened,
+    inked: Inked,
+    recipe: Recipe,
+    readings: Readings,
+    level: int,
+    box: Region,
+    depths: Depths | None = None,
+) -> CutOut:
+    """Coverage and straight colour of a tile lying at ``box`` of ``level``; of a reduced one with the ``depths`` that its
+    marks have at full size."""
     strict: Plane8 | None = None
     if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
@@ -300,7 +311,7 @@ def knockout_step(evened: Evened, inked: Inked, recipe: Recipe, readings: Readin
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box), recipe)
+    alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box, depths), recipe)
     light = light_coverage(evened, recipe, readings, level, box)
     if light is not None:
         alpha = with_light(alpha, light, _edge_px(level))
@@ -313,7 +324,9 @@ def _edge_px(level: int) -> float:
     return 3 / (1 << level)
 
 
-def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8:
+def _colour_alpha(
+    rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region, depths: Depths | None
+) -> Plane8:
     """Coverage (h, w) of marks that keep their colours, from the least that explains each pixel of a tile."""
     edge_px = _edge_px(level)
     if recipe.body > 0.5 and readings.one_tone and isinstance(readings.ink, InkColour):
@@ -326,7 +339,8 @@ def _colour_alpha(rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
-    return body_alpha(least, recipe.body, edge_px, inside, rgb)
+    full_size = None if depths is None else depths(level, box)
+    return body_alpha(least, recipe.body, edge_px, inside, rgb, full_size)
 
 
 def light_coverage(evened: Evened, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8 | None:
