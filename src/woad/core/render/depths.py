@@ -51,7 +51,7 @@ def _after_ink(sheet: Sheet, recipe: Recipe, level: int) -> Plane8:
     light, cell = sheet.readings.light, sheet.readings.cell_px
     paper = light.mean(axis=(0, 1))
     paper = paper / paper.max()
-    seen = sheet.held.made(("extremes", level, sheet.pyramid), partial(_extremes, sheet, level, paper))
+    seen = sheet.held.made(("extremes", level, sheet.readings), partial(_extremes, sheet, level, paper))
     gain = make_gain((light / paper).mean(axis=2, keepdims=True), recipe.evening, None)
     table = channel_table(recipe.points, min(recipe.ink_linear))
     codes = (even(seen[..., which : which + 1], gain, cell, (0, 0, level)) for which in (0, 1))
