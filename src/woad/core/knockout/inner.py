@@ -17,7 +17,6 @@ _REDUCED = 2  # up to this edge width, px, the picture is a reduced one: calm, a
 _NOISE = 5  # least alpha, of 255, up to which paint is not told from noise
 _BARE, _BARE_SHARE, _SIDES = 2, 0.12, 20  # least alpha of a lane of paper, by itself or of its sides'; that of these
 _PEN_SHARE = 0.4  # of its sides' where nothing is known of paint: the blur of thin strokes meets between them
-_WITH_PAPER = 0.4  # share of the deepest close by that the palest has at full size where there is paper between
 _PALE = 40  # least alpha up to which paint is pale
 _EVEN, _EVEN_PX = 0.35, 15  # share of its depth by which even paint varies over a few pixels; how far it is looked for
 _DEEP = 80.0  # depth from which even paint is deep
@@ -70,8 +69,7 @@ def inner_paint(
     inner = _away_from_paper(least, r, _PEN_SHARE if inside is None else _BARE_SHARE)
     if full_size is not None:
         # A line that is narrower than a pixel is no paint of that pixel's tone: paper shows in it.
-        least_own = np.maximum(cv2.convertScaleAbs(full_size.deepest, alpha=_WITH_PAPER), np.uint8(_NOISE))
-        inner = np.asarray(cv2.min(inner, cv2.compare(full_size.palest, least_own, cv2.CMP_GT)))
+        inner = np.asarray(cv2.min(inner, _no_line(full_size, inside)))
     if inside is not None:
         inner = np.asarray(cv2.max(inner, cv2.threshold(inside.core, 127, 255, cv2.THRESH_BINARY)[1]))
     calm = calmed(least, r)
@@ -79,6 +77,15 @@ def inner_paint(
     if rgb is not None and full:
         firm = cv2.max(firm, _of_own_colour(rgb, calm))
     return np.asarray(cv2.min(inner, _as_deep_as_beside(inner, calm, firm, edge_px)))
+
+
+def _no_line(full_size: Extremes, inside: Inside | None) -> Plane8:
+    """255 where no paper shows at full size, as it does beside a line; beside broad paint, where at most a lane of it does."""
+    pen = cv2.convertScaleAbs(full_size.deepest, alpha=_PEN_SHARE)
+    if inside is not None:
+        lane = cv2.convertScaleAbs(full_size.deepest, alpha=_BARE_SHARE)
+        pen = np.where(inside.near > 127, lane, pen)
+    return np.asarray(cv2.compare(full_size.palest, np.maximum(pen, np.uint8(_NOISE)), cv2.CMP_GT))
 
 
 def _away_from_paper(least: Plane8, r: int, share: float) -> Plane8:
