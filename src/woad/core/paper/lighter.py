@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numpy as np
@@ -12,7 +11,7 @@ from numpy.typing import NDArray
 from woad.core.paper.light_places import GOES_ON, INKED, LIGHTER, MOSTLY, light_places, places_of, without_lines
 from woad.core.raster.border import border_of
 from woad.core.raster.channels import grey_of, highest, lowest
-from woad.core.raster.codes import Codes, Table8, look_up, table_8bit
+from woad.core.raster.transfer import srgb_encode
 
 Plane = NDArray[np.float32]
 Plane8 = NDArray[np.uint8]
@@ -45,17 +44,19 @@ class LightMarks:
     full: float
     coated: float
 
-    def coverage(self, folded: Codes, where: Plane8, opaque: bool) -> Plane8:
-        """Coverage (h, w) of light marks in a tile of folded reflectance codes (h, w), held to ``where`` (h, w, 2) they are;
-        ``opaque`` paint is whole inside, however much thinner it lies here and there."""
+    def coverage(self, light: Plane, paper: float, where: Plane8, opaque: bool, r: int) -> Plane8:
+        """Coverage (h, w) of light marks in a tile of encoded ``light`` (h, w), in which ``paper`` is of that tone, held to
+        ``where`` (h, w, 2) they are. ``opaque`` paint is whole inside, however much thinner it lies here and there. ``r`` is the
+        width of an edge, px, which ends in the mark's own light, not where it is as light as most marks are."""
         near, coat = cv2.split(where)
-        cover = cv2.min(look_up(folded, self._table), near)
+        start, full = (
+            paper * float(srgb_encode(np.array(1 + share * (self.full - 1), np.float32))) for share in (_FROM, 1)
+        )
+        peak = cv2.dilate(cv2.GaussianBlur(light, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
+        most = np.maximum(paper + np.float32(_FULL) * (peak - paper), np.float32(full))
+        share = cv2.convertScaleAbs(np.clip((light - start) / (most - start), 0, 1), alpha=255)
+        cover = cv2.min(share, near)
         return np.asarray(cv2.max(cover, coat) if opaque else cover, np.uint8)
-
-    @cached_property
-    def _table(self) -> Table8:
-        start = 1 + _FROM * (self.full - 1)
-        return table_8bit(lambda r: np.clip((r - start) / (self.full - start), 0, 1))
 
 
 @dataclass(frozen=True, eq=False)

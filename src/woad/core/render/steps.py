@@ -18,14 +18,15 @@ from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from, with_light
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.grain import grain_alpha
-from woad.core.knockout.inner import Extremes, Inside
+from woad.core.knockout.inner import Extremes, Inside, edge_width
 from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.paper.ruling import without_ruling
 from woad.core.raster.channels import folded, lowest
-from woad.core.raster.codes import Codes, look_up, to_codes
+from woad.core.raster.codes import Codes, encoded_of, look_up, to_codes
 from woad.core.raster.tiles import Region
+from woad.core.raster.transfer import srgb_encode
 from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
 from woad.core.render.recipe import Recipe, Work, channel_table, ink_of, tone_table
@@ -349,7 +350,12 @@ def light_coverage(evened: Evened, recipe: Recipe, readings: Readings, level: in
     if marks is None:
         return None
     near = sample_grid(marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
-    return marks.coverage(evened.folded, near, opaque=recipe.body > 0.5)
+    # Codes of what is much lighter than its paper end below it; beside the lightest paint they do not.
+    light, paper = encoded_of(evened.folded), 1.0
+    if evened.toned is not None and recipe.paper_tone is not None:
+        light = encoded_of(folded(evened.toned, (1 / 3,) * 3))
+        paper = float(srgb_encode(np.array(np.mean(recipe.paper_tone), np.float32)))
+    return marks.coverage(light, paper, near, recipe.body > 0.5, edge_width(_edge_px(level)))
 
 
 def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
