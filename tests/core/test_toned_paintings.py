@@ -15,6 +15,7 @@ from woad.core.paper.lighter import find_light_marks
 from woad.core.paper.toned import without_light_marks
 from woad.core.paper.white import read_white
 from woad.core.raster.colour import lab
+from woad.core.raster.compositing import over
 from woad.core.raster.pyramid import build_pyramid
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
@@ -246,3 +247,25 @@ def test_white_that_touches_no_paper_does_not_raise_the_light() -> None:
     glare = paper + 0.6 * np.exp(-((away / 40) ** 2))
     glare[np.abs(away[..., 0] - 90) < 3] -= 1
     assert without_light_marks(glare, glare.mean(axis=2)) is glare
+
+
+@pytest.mark.parametrize("paper", [(0.42, 0.3, 0.19), (0.12, 0.2, 0.4)])
+def test_a_white_line_on_dark_paper_ends_in_its_own_light(paper: tuple[float, float, float]) -> None:
+    """White is many times as light as such paper: an edge is not white as soon as it is somewhat lighter than it."""
+    lines = np.zeros((H, W), np.uint8)
+    for start in range(40, 560, 26):
+        cv2.line(lines, (start, 60), (start + 20, 700), 255, 4, cv2.LINE_AA)
+    sheet = painted(paper, [(WHITE, lines / np.float32(255))])
+    planes = render_whole(sheet, DOCKET)
+    assert planes.rgb is not None
+    cover = cv2.GaussianBlur(lines / np.float32(255), (0, 0), 0.7)
+    # The scan mixes light, the cut-out what is written of it.
+    mixed, bare, full = (
+        srgb_encode(cover * WHITE[1] + (1 - cover) * paper[1]),
+        *srgb_encode(np.array([paper[1], WHITE[1]], np.float32)),
+    )
+    truth = 255 * (mixed - bare) / (full - bare)
+    edge = (cover > 0.02) & (cover < 0.9)
+    off = over(planes.rgb, planes.alpha, (0, 0, 0)).astype(np.float32).mean(axis=2) - truth
+    assert np.abs(off[edge]).mean() < 28
+    assert abs(off[edge].mean()) < 14

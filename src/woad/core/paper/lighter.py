@@ -44,15 +44,19 @@ class LightMarks:
     full: float
     coated: float
 
-    def coverage(self, light: Plane, paper: float, where: Plane8, opaque: bool, r: int) -> Plane8:
+    def coverage(
+        self, light: Plane, paper: float, where: Plane8, opaque: bool, r: int, peak: Plane | None = None
+    ) -> Plane8:
         """Coverage (h, w) of light marks in a tile of encoded ``light`` (h, w), in which ``paper`` is of that tone, held to
         ``where`` (h, w, 2) they are. ``opaque`` paint is whole inside, however much thinner it lies here and there. ``r`` is the
-        width of an edge, px, which ends in the mark's own light, not where it is as light as most marks are."""
+        width of an edge, px, which ends in the mark's own light, not where it is as light as most marks are; of a
+        reduced tile ``peak`` (h, w) is the most light around each pixel at full size."""
         near, coat = cv2.split(where)
         start, full = (
             paper * float(srgb_encode(np.array(1 + share * (self.full - 1), np.float32))) for share in (_FROM, 1)
         )
-        peak = cv2.dilate(cv2.GaussianBlur(light, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
+        if peak is None:
+            peak = cv2.dilate(cv2.GaussianBlur(light, (3, 3), 0), np.ones((2 * r + 3, 2 * r + 3), np.uint8))
         most = np.maximum(paper + np.float32(_FULL) * (peak - paper), np.float32(full))
         share = cv2.convertScaleAbs(np.clip((light - start) / (most - start), 0, 1), alpha=255)
         cover = cv2.min(share, near)

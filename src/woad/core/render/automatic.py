@@ -18,7 +18,7 @@ from woad.core.raster.compositing import on_white, over_white
 from woad.core.raster.pyramid import Pixels, Pyramid
 from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.clearing import clearing_of
-from woad.core.render.depths import depths_of
+from woad.core.render.full_size import FullSize
 from woad.core.render.halves import Tile, knock_out
 from woad.core.render.hand import hand_of
 from woad.core.render.mending import mended_pyramid
@@ -179,8 +179,8 @@ def automatic_picture(
     whole = step in ("ink", "spotting") or not recipe.knockout
     if whole and inked.laid is None:
         return Picture(without(shown_inked(inked, recipe, inner), gone), None)
-    depths = depths_of(sheet, recipe) if shown and level > 0 else None
-    cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile, depths), inner, split=cache is not None)
+    full_size = FullSize(sheet, recipe) if shown and level > 0 else None
+    cut = knock_out(Tile(evened, inked, recipe, sheet.readings, level, tile, full_size), inner, split=cache is not None)
     if whole and cut.rgb is not None:  # off toned paper, and on white
         return Picture(without(over_white(cut.rgb, cut.alpha), gone), None)
     return Picture(recipe.ink_rgb if cut.rgb is None else cut.rgb, cleared(cut.alpha, gone))

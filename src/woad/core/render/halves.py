@@ -9,16 +9,17 @@ import numpy as np
 
 from woad.core.paper.marks import ALIGN_PX
 from woad.core.raster.tiles import Region
+from woad.core.render.full_size import FullSize
 from woad.core.render.readings import Readings
 from woad.core.render.recipe import Recipe
-from woad.core.render.steps import CutOut, Depths, Evened, Inked, knockout_step, reach_px
+from woad.core.render.steps import CutOut, Evened, Inked, knockout_step, reach_px
 
 _WORTH = 150_000  # pixels from which a second thread pays
 
 
 @dataclass(frozen=True, eq=False)
 class Tile:
-    """A tile at ``box`` of ``level`` as Paper and Ink leave it, of a reduced one with the ``depths`` of its marks."""
+    """A tile at ``box`` of ``level`` as Paper and Ink leave it, a reduced one with what it is of at ``full_size``."""
 
     evened: Evened
     inked: Inked
@@ -26,7 +27,7 @@ class Tile:
     readings: Readings
     level: int
     box: Region
-    depths: Depths | None = None
+    full_size: FullSize | None = None
 
 
 def knock_out(tile: Tile, inner: tuple[slice, slice], split: bool) -> CutOut:
@@ -54,7 +55,7 @@ def _of_rows(tile: Tile, rows: slice, columns: slice) -> CutOut:
     some = made.rows(part)
     own = tile.inked.rows(part)
     box = Region(tile.box.x, tile.box.y + top, tile.box.w, part.stop - top)
-    cut = knockout_step(some, own, tile.recipe, tile.readings, tile.level, box, tile.depths)
+    cut = knockout_step(some, own, tile.recipe, tile.readings, tile.level, box, tile.full_size)
     where = slice(rows.start - top, rows.stop - top), columns
     rgb = None if cut.rgb is None else np.ascontiguousarray(cut.rgb[where])
     return CutOut(np.ascontiguousarray(cut.alpha[where]), rgb)

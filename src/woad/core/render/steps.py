@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -18,7 +17,7 @@ from woad.core.ink.dropout import Colour, Dropper, drop_out, make_dropper
 from woad.core.knockout.coverage import BODY_REACH, body_alpha, unmix, unmix_from, with_light
 from woad.core.knockout.fringe import held_to_marks
 from woad.core.knockout.grain import grain_alpha
-from woad.core.knockout.inner import Extremes, Inside, edge_width
+from woad.core.knockout.inner import Inside, edge_width
 from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
@@ -27,6 +26,7 @@ from woad.core.raster.channels import folded, lowest
 from woad.core.raster.codes import Codes, encoded_of, look_up, to_codes
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
+from woad.core.render.full_size import FullSize
 from woad.core.render.hand import Hand, deepened, lightened
 from woad.core.render.readings import Readings
 from woad.core.render.recipe import Recipe, Work, channel_table, ink_of, tone_table
@@ -34,7 +34,6 @@ from woad.core.units import mm_to_px
 
 Plane8 = NDArray[np.uint8]
 Encoded = NDArray[np.uint8] | NDArray[np.uint16]
-Depths = Callable[[int, Region], Extremes]  # of a box of a level
 
 STEPS = ("scan", "square", "before", "paper", "ink", "spotting", "knockout", "edge")
 
@@ -294,10 +293,10 @@ def knockout_step(
     readings: Readings,
     level: int,
     box: Region,
-    depths: Depths | None = None,
+    full_size: FullSize | None = None,
 ) -> CutOut:
-    """Coverage and straight colour of a tile lying at ``box`` of ``level``; of a reduced one with the ``depths`` that its
-    marks have at full size."""
+    """Coverage and straight colour of a tile lying at ``box`` of ``level``; a reduced one's with what it is of at
+    ``full_size``."""
     strict: Plane8 | None = None
     if recipe.clears_more:
         floors = level_floors(readings, level, recipe.clearing_scale)
@@ -312,8 +311,8 @@ def knockout_step(
         rgb = np.asarray(cv2.bitwise_not(missing))
     r, g, b = cv2.split(rgb)
     least = np.asarray(cv2.bitwise_not(cv2.min(cv2.min(r, g), b)))
-    alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box, depths), recipe)
-    light = light_coverage(evened, recipe, readings, level, box)
+    alpha = _settled(_colour_alpha(rgb, least, recipe, readings, level, box, full_size), recipe)
+    light = light_coverage(evened, recipe, readings, level, box, full_size)
     if light is not None:
         alpha = with_light(alpha, light, _edge_px(level))
     own = unmix(rgb, alpha) if inked.laid is None else unmix_from(inked.laid, alpha, _paper_in(recipe))
@@ -326,7 +325,7 @@ def _edge_px(level: int) -> float:
 
 
 def _colour_alpha(
-    rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region, depths: Depths | None
+    rgb: Plane8, least: Plane8, recipe: Recipe, readings: Readings, level: int, box: Region, full_size: FullSize | None
 ) -> Plane8:
     """Coverage (h, w) of marks that keep their colours, from the least that explains each pixel of a tile."""
     edge_px = _edge_px(level)
@@ -340,22 +339,25 @@ def _colour_alpha(
     if readings.inside is not None and recipe.body > 0.5:
         part = sample_grid(readings.inside, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
         inside = Inside(*(np.asarray(plane) for plane in cv2.split(part)))
-    full_size = None if depths is None else depths(level, box)
-    return body_alpha(least, recipe.body, edge_px, inside, rgb, full_size)
+    extremes = None if full_size is None else full_size.extremes(level, box)
+    return body_alpha(least, recipe.body, edge_px, inside, rgb, extremes)
 
 
-def light_coverage(evened: Evened, recipe: Recipe, readings: Readings, level: int, box: Region) -> Plane8 | None:
+def light_coverage(
+    evened: Evened, recipe: Recipe, readings: Readings, level: int, box: Region, full_size: FullSize | None = None
+) -> Plane8 | None:
     """Coverage (h, w) of marks lighter than their paper in a tile lying at ``box`` of ``level``, or None without any."""
     marks = readings.light_marks
     if marks is None:
         return None
     near = sample_grid(marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
     # Codes of what is much lighter than its paper end below it; beside the lightest paint they do not.
-    light, paper = encoded_of(evened.folded), 1.0
+    light, paper, peak = encoded_of(evened.folded), 1.0, None
     if evened.toned is not None and recipe.paper_tone is not None:
         light = encoded_of(folded(evened.toned, (1 / 3,) * 3))
         paper = float(srgb_encode(np.array(np.mean(recipe.paper_tone), np.float32)))
-    return marks.coverage(light, paper, near, recipe.body > 0.5, edge_width(_edge_px(level)))
+        peak = None if full_size is None else full_size.lightest(level, box)
+    return marks.coverage(light, paper, near, recipe.body > 0.5, edge_width(_edge_px(level)), peak)
 
 
 def aligned(box: Region, recipe: Recipe, width: int, height: int) -> Region:
