@@ -15,6 +15,13 @@ LEAN_PX = 2800  # larger levels than this are dropped from a lean pyramid
 Pixels = NDArray[np.uint8] | NDArray[np.uint16]
 
 
+def as_8bit(pixels: Pixels) -> NDArray[np.uint8]:
+    """Pixels (h, w, C) in 8 bits."""
+    if pixels.dtype == np.uint8:
+        return np.asarray(pixels, np.uint8)
+    return np.asarray(cv2.convertScaleAbs(pixels, alpha=255 / 65535)).reshape(pixels.shape)
+
+
 def halve(image: NDArray[np.generic]) -> NDArray[np.generic]:
     """Average 2 x 2 pixels. Odd rows and columns are repeated once, so a level has ceil(n / 2) pixels."""
     h, w = image.shape[:2]

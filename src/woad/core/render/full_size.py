@@ -15,7 +15,7 @@ from woad.core.knockout.inner import Extremes
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.raster.channels import folded, lowest
 from woad.core.raster.codes import Codes, encoded_of, look_up
-from woad.core.raster.pyramid import Pixels, Pyramid
+from woad.core.raster.pyramid import Pyramid, as_8bit
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_decode, srgb_encode
 from woad.core.render.recipe import Recipe, channel_table
@@ -141,15 +141,9 @@ def _of_scan(scan: Pyramid, level: int, pool: _Pool, tint: Plane, negative: bool
     w, h = scan.size(fine)
     strips = []
     for top in range(0, h, _ROWS):
-        pixels = _as_8bit(scan.read(fine, Region(0, top, w, min(_ROWS, h - top))))
+        pixels = as_8bit(scan.read(fine, Region(0, top, w, min(_ROWS, h - top))))
         strips.append(pool.read(np.asarray(cv2.LUT(pixels, table)).reshape(pixels.shape), level - fine))
     return pool.around([np.concatenate(planes) for planes in zip(*strips, strict=True)])
-
-
-def _as_8bit(pixels: Pixels) -> Plane8:
-    if pixels.dtype == np.uint8:
-        return np.asarray(pixels, np.uint8)
-    return np.asarray(cv2.convertScaleAbs(pixels, alpha=255 / 65535)).reshape(pixels.shape)
 
 
 def _pooled(plane: Plane8, times: int, join: np.ufunc) -> Plane8:

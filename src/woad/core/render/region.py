@@ -17,7 +17,7 @@ from woad.core.paper.evening import sample_grid
 from woad.core.paper.marks import mark_gate
 from woad.core.raster.channels import highest
 from woad.core.raster.codes import from_codes
-from woad.core.raster.pyramid import Pyramid
+from woad.core.raster.pyramid import Pyramid, as_8bit
 from woad.core.raster.tiles import Region, inner_of
 from woad.core.render.automatic import (
     Picture,
@@ -57,9 +57,7 @@ def step_pyramid(sheet: Sheet, docket: Docket, step: str) -> Pyramid:
 
 def plain_region(pyramid: Pyramid, level: int, box: Region) -> Plane8:
     """Pixels as they are, (h, w, 3) uint8."""
-    tile = pyramid.read(level, box)
-    if tile.dtype == np.uint16:
-        tile = cv2.convertScaleAbs(tile, alpha=255 / 65535).reshape(tile.shape)
+    tile = as_8bit(pyramid.read(level, box))
     if tile.shape[2] == 1:
         tile = np.asarray(cv2.cvtColor(np.ascontiguousarray(tile), cv2.COLOR_GRAY2RGB))
     return np.ascontiguousarray(tile)
