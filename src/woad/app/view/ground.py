@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from woad.core.errors import WoadError
 from woad.core.formats.read import open_original, pixels_of
+from woad.core.raster.pyramid import as_8bit
 from woad.core.raster.tiles import Region
 
 Image8 = NDArray[np.uint8]
@@ -68,8 +69,7 @@ def load_ground(path: Path, width: int, height: int) -> Ground:
         pixels = pixels_of(open_original(path))
     except WoadError as error:
         raise type(error)(f"{error} The backing stays as it was.") from None
-    if pixels.dtype == np.uint16:
-        pixels = cv2.convertScaleAbs(pixels, alpha=255 / 65535).reshape(pixels.shape)
+    pixels = as_8bit(pixels)
     image = np.asarray(pixels if pixels.ndim == 3 else pixels[..., None])
     if image.shape[2] == 1:
         image = np.repeat(image, 3, axis=2)
