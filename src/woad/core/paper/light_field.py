@@ -57,7 +57,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     """Estimate the paper's light from a reduced sheet.
 
     Parameters: ``linear`` (h, w, C) float32 linear light, about 700 to 1400 pixels long; ``quick`` for a first look,
-    that may be less exact in deep shadows.
+    that may be less exact in deep shadows, and leaves gutters and what time has done to an old page.
     Returns the field, or why there is none (nothing on the sheet looks like paper).
     """
     logs = np.log(np.maximum(linear, np.float32(2e-4)))
@@ -75,7 +75,7 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
         if float(np.exp(np.percentile(tone, 98))) < 0.02:
             return NoEstimate("the sheet is dark all over: nothing on it is light enough to be paper")
         hue = hues(logs, guide, tone, spread, size)
-        toning = find_toning(guide, tone, share, hue, size)
+        toning = None if quick else find_toning(guide, tone, share, hue, size)
         if toning is not None:
             logs = logs - toning.log_light((guide.shape[0], guide.shape[1]))
             cutting, guide = beside.submit(cut, logs), grey_of(logs)
@@ -101,9 +101,9 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     known: list[Shadow | Gutter] = []
     while len(known) < _SHADOWS:
         sure = share * share * fitting
-        shadow = find_shadow(tone, hue, sure, extent, guide, parts) or find_gutter(logs, guide)
+        shadow: Shadow | Gutter | None = find_shadow(tone, hue, sure, extent, guide, parts)
         if shadow is None and not quick:
-            shadow = _behind_drawn(tone, hue, sure, extent, guide, parts)
+            shadow = find_gutter(logs, guide) or _behind_drawn(tone, hue, sure, extent, guide, parts)
         if shadow is None:
             break
         known.append(shadow)
