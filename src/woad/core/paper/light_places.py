@@ -18,6 +18,7 @@ _STEP, _STEEP = 0.1, 0.3  # of the paper's light, across an edge of 5 px: glare 
 _EDGED, MOSTLY = 0.35, 0.6  # shares of a place's rim beside paper that have such edges
 INKED, _TOLD = 0.8, 0.1  # of the paper's light, below which ink lies beside; share of a rim that must lie beside paper
 _OUTSIDE = 0.2  # of a place's rim, that may lie on the sheet's border
+_AS_LIGHT = 0.6  # of what the sure marks are lighter than paper, that another has to be
 _LEAST_PX = 6  # area from which a place is no grain
 # Shares of the sheet from which there are such marks: all of them have the first, or one the second, which no dust has.
 _LEAST, _ONE = 0.001, 0.0004
@@ -78,5 +79,7 @@ def places_of(
     sure = marks & ((bright > _MUCH * area) | (bright > _PLENTY * light.size))
     if area[sure].sum() < _LEAST * light.size and area[sure].max(initial=0) < _ONE * light.size:
         return None
-    # On paper that is toned, paler ones are marks as well.
-    return np.asarray((sure | (marks & (area >= _LEAST * light.size)))[labels])
+    # On paper that is toned, paler ones are marks as well: large ones, and those that are nearly as light as the sure ones.
+    large = area >= _LEAST * light.size
+    as_light = 1 + _AS_LIGHT * (float(np.median(grey[sure[labels]])) - 1)
+    return np.asarray((sure | (marks & (large | (lighter_than(as_light) > _MUCH * area))))[labels])

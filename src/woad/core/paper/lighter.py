@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -9,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.light_places import GOES_ON, INKED, LIGHTER, MOSTLY, light_places, places_of, without_lines
+from woad.core.paper.tint import even_weights, is_tinted, telling_weights
 from woad.core.raster.border import border_of
-from woad.core.raster.channels import grey_of, highest, lowest
+from woad.core.raster.channels import folded, highest, lowest
 from woad.core.raster.transfer import srgb_encode
 
 Plane = NDArray[np.float32]
@@ -37,12 +39,13 @@ _SMOOTH = 0.03  # of their mean, by which tones in 5 x 5 px spread at most in sm
 class LightMarks:
     """``where`` (h, w, 2) uint8: 255 where the reduced sheet has light marks and close by, and the same well inside an even
     coat of paint; ``share`` of the sheet that they cover, 0..1; ``full`` reflectance from which they cover all; ``coated`` share
-    of all marks, dark ones as well, that is light paint laid smoothly."""
+    of all marks, dark ones as well, that is light paint laid smoothly. All are told in light folded by ``weights`` (C,)."""
 
     where: Plane8
     share: float
     full: float
     coated: float
+    weights: tuple[float, ...]
 
     def coverage(
         self, light: Plane, paper: float, where: Plane8, opaque: bool, r: int, peak: Plane | None = None
@@ -72,13 +75,18 @@ class _Bare:
     lightest: Plane
 
 
-def find_light_marks(reflectance: Plane) -> LightMarks | None:
+def find_light_marks(reflectance: Plane, paper: Sequence[float] = ()) -> LightMarks | None:
     """What on a sheet is clearly lighter than its paper, as marks are; None when there is hardly anything.
 
-    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long.
+    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long; ``paper`` (C,) its linear colour, if it may be one.
     """
-    own = grey_of(reflectance)
+    weights = even_weights(reflectance.shape[2])
+    own = folded(reflectance, weights)
     found = light_places(own)
+    if found is None and is_tinted(paper):
+        weights = telling_weights(paper)
+        own = folded(reflectance, weights)
+        found = light_places(own)
     if found is None:
         return None
     there, lineless = found
@@ -94,7 +102,7 @@ def find_light_marks(reflectance: Plane) -> LightMarks | None:
     coats = _coats(paint, lightest, 1 + _FROM * (full - 1), painted, bare)
     coats = cv2.max(coats, _pale_coats(lightest, paint, painted, bare))
     where = np.dstack([cv2.dilate(there.astype(np.uint8) * np.uint8(255), _BOX5), coats])
-    return LightMarks(where, share, full, _coated(own, coats, lineless < INKED))
+    return LightMarks(where, share, full, _coated(own, coats, lineless < INKED), weights)
 
 
 def _calm(plane: Plane) -> Plane:

@@ -53,13 +53,19 @@ class _Pool:
         return np.asarray(np.dstack(wide))
 
 
-def _mean(pixels: Plane8) -> Plane8:
-    return folded(pixels, (1 / pixels.shape[2],) * pixels.shape[2])
+@dataclass(frozen=True)
+class _Folded:
+    """Pixels (h, w, C) folded by ``weights``; two of the same are equal, so that what is pooled of them is kept."""
+
+    weights: tuple[float, ...]
+
+    def __call__(self, pixels: Plane8) -> Plane8:
+        return folded(pixels, self.weights)
 
 
 # As the knock-out does: noise is not to be told for marks, nor in marks for paper.
 _DARK = _Pool(lowest, ((3, np.minimum), (5, np.maximum)))
-_LIGHT = _Pool(_mean, ((3, np.maximum),))
+_LIGHT_ENDS = ((3, np.maximum),)
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +87,7 @@ class FullSize:
     def lightest(self, level: int, box: Region) -> Plane | None:
         """The most that light is around each pixel of a box of a level, (h, w) encoded, where the lightest paint is white;
         None on paper that is."""
-        if self.recipe.paper_tone is None:
+        if self.recipe.paper_tone is None or self.sheet.readings.light_marks is None:
             return None
         return np.asarray(self._sampled(level, box, _lights, self.recipe.paper_tone)[..., 0])
 
@@ -104,8 +110,9 @@ def _alphas(sheet: Sheet, recipe: Recipe, level: int) -> Plane8:
 
 def _lights(sheet: Sheet, recipe: Recipe, level: int) -> Plane:
     """The most light, (h, w, 1), around each pixel of a level."""
-    assert recipe.paper_tone is not None
-    (codes,) = _evened(sheet, recipe, level, _LIGHT, recipe.paper_tone)
+    marks = sheet.readings.light_marks
+    assert recipe.paper_tone is not None and marks is not None
+    (codes,) = _evened(sheet, recipe, level, _Pool(_Folded(marks.weights), _LIGHT_ENDS), recipe.paper_tone)
     return encoded_of(codes)[..., None]
 
 

@@ -352,11 +352,12 @@ def light_coverage(
         return None
     near = sample_grid(marks.where, readings.inside_cell_px, box.x, box.y, box.w, box.h, level)
     # Codes of what is much lighter than its paper end below it; beside the lightest paint they do not.
-    light, paper, peak = encoded_of(evened.folded), 1.0, None
+    seen, paper, peak = evened.codes, 1.0, None
     if evened.toned is not None and recipe.paper_tone is not None:
-        light = encoded_of(folded(evened.toned, (1 / 3,) * 3))
-        paper = float(srgb_encode(np.array(np.mean(recipe.paper_tone), np.float32)))
+        seen = evened.toned
+        paper = float(srgb_encode(np.array(np.dot(marks.weights, recipe.paper_tone), np.float32)))
         peak = None if full_size is None else full_size.lightest(level, box)
+    light = encoded_of(seen if seen.ndim == 2 else folded(seen, marks.weights))
     return marks.coverage(light, paper, near, recipe.body > 0.5, edge_width(_edge_px(level)), peak)
 
 
