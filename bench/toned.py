@@ -26,7 +26,8 @@ from woad.demo.scanner import Capture, Light, expose, light_field, smooth_noise
 Plane = NDArray[np.float32]
 
 _W_MM, _H_MM, _PPI = 130.0, 170.0, 200.0
-_PAPERS = {"grey": (0.6, 0.6, 0.58), "kraft": (0.52, 0.41, 0.28), "blue": (0.36, 0.43, 0.5), "sand": (0.66, 0.58, 0.44)}
+_PAPERS = {"grey": (0.6, 0.6, 0.58), "kraft": (0.52, 0.41, 0.28), "blue": (0.36, 0.43, 0.5), "sand": (0.66, 0.58, 0.44),
+           "cream": (0.8, 0.74, 0.6), "rose": (0.8, 0.62, 0.6)}  # fmt: skip
 _LAMPS = ((1.0, 1.0, 1.0), (1.0, 0.93, 0.8))
 _WHITE = np.array([0.88, 0.87, 0.84], np.float32)
 _GROUND = (201, 70, 56)

@@ -249,6 +249,34 @@ def test_white_that_touches_no_paper_does_not_raise_the_light() -> None:
     assert without_light_marks(glare, glare.mean(axis=2)) is glare
 
 
+@pytest.mark.parametrize(
+    "paper",
+    [pytest.param((0.8, 0.74, 0.6), id="cream"), pytest.param((0.6, 0.7, 0.8), id="blue", marks=pytest.mark.proof)],
+)
+def test_white_on_paper_of_a_pale_colour_is_paint(paper: tuple[float, float, float]) -> None:
+    """In grey it is hardly lighter than such paper: white is kept, in thin lines as well, and paper beside it is gone."""
+    thin = np.zeros((H, W), np.uint8)
+    cv2.polylines(thin, [np.array([[60, 60], [200, 90], [330, 60], [420, 110]])], False, 255, 4, cv2.LINE_AA)
+    shapes = [(WHITE, box(70, 150, 330, 420)), (RED, box(150, 250, 260, 330)), (WHITE, thin / np.float32(255))]
+    shapes += [((0.03, 0.03, 0.03), box(left, 480, left + 6, 700)) for left in range(80, 520, 60)]
+    planes = render_whole(painted(paper, shapes), DOCKET)
+    assert planes.alpha is not None
+    assert planes.rgb is not None
+    bare = np.min([1 - cv2.dilate(where, np.ones((9, 9))) for _, where in shapes], axis=0) > 0
+    assert planes.alpha[160:410, 80:140].min() > 250
+    assert planes.rgb[160:410, 80:140].reshape(-1, 3).mean(axis=0).min() > 240
+    assert planes.alpha[thin == 255].mean() > 240
+    assert planes.alpha[bare].mean() < 0.1
+
+
+def test_pale_pencil_on_cream_paper_is_no_light_mark() -> None:
+    """What lets paper shine through is lighter than it in no channel."""
+    y, x = np.mgrid[:H, :W].astype(np.float32)
+    paper = np.array((0.8, 0.74, 0.6), np.float32)
+    drawn = np.where((np.sin(x / 9) * np.cos(y / 13) > 0.8)[..., None], paper * (0.7, 0.85, 0.98), paper)
+    assert find_light_marks(np.asarray(drawn / paper, np.float32), paper.tolist()) is None
+
+
 @pytest.mark.parametrize("paper", [(0.42, 0.3, 0.19), (0.12, 0.2, 0.4)])
 def test_a_white_line_on_dark_paper_ends_in_its_own_light(paper: tuple[float, float, float]) -> None:
     """White is many times as light as such paper: an edge is not white as soon as it is somewhat lighter than it."""
