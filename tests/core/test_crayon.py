@@ -105,6 +105,24 @@ def test_no_grain_has_a_light_rim() -> None:
     assert np.array_equal(grain_alpha(rgb, least, 0.0, 3.0), least)
 
 
+def test_colour_beside_a_black_line_covers_as_much_as_it_does_elsewhere() -> None:
+    """The line, being deeper, does not tell how much of the colour a pixel has, nor the colour how wide the line is."""
+    grain = np.zeros((120, 120), np.float32)
+    grain[:, :90] = cv2.GaussianBlur(np.random.default_rng(4).standard_normal((120, 90)), (0, 0), 1.5) > 0
+    line = np.zeros_like(grain)
+    line[58:62] = 1
+    grain, line = (cv2.GaussianBlur(plane, (0, 0), 0.7)[..., None] for plane in (grain, line))
+    yellow = 1 - grain * (1 - np.array((0.82, 0.66, 0.15), np.float32))
+    rgb = np.rint(srgb_encode(yellow * (1 - 0.97 * line)) * 255).astype(np.uint8)
+    alpha = grain_alpha(rgb, 255 - rgb.min(axis=2), 0.5, 3.0).astype(np.float32) / 255
+    beside, away = np.r_[51:56, 64:69], np.r_[10:40]
+    full = grain[..., 0] > 0.95
+    assert alpha[away][full[away]].mean() > 0.9
+    assert alpha[beside][full[beside]].mean() > 0.9
+    assert alpha[beside, 105:].max() < 0.02
+    assert alpha[59:61].min() > 0.95
+
+
 def test_grain_of_washes_and_paint_is_none() -> None:
     """Pigment that settles in the valleys of a wash is unrest; paper that shows bare is grain."""
     linear, rng = rubbed()[0], np.random.default_rng(3)

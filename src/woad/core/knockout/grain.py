@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import reduce
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -10,11 +12,15 @@ from woad.core.knockout.coverage import blurred
 from woad.core.knockout.inner import edge_width
 
 Plane8 = NDArray[np.uint8]
+Plane = NDArray[np.float32]
+Colour = list[Plane]  # what a colour takes of white, (h, w) per channel
 
 _AROUND = 5 / 3  # edge widths (sigma) over which the colour of a place's pigment is told
 _LEAST = 45.0  # depth that pigment has at least, of 255: a trace of it is no pale paint
 # Shares of the pigment's colour from which a pixel is full of it, and up to which it is bare.
 _FULL_AT, _NONE_TO = 0.92, 0.03
+# How far apart hues around are that are two pigments; a pixel is of one of them with so little of the other.
+_HUES, _PURE = (0.03, 0.08), 0.25
 
 
 def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plane8:
@@ -29,22 +35,71 @@ def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plan
     if body <= 0:
         return least
     depth = least.astype(np.float32)
-    by = depth * depth * depth
-    whole = np.maximum(blurred(by, _AROUND * edge_px), 1.0)
-    along, own2, deepest = np.zeros_like(depth), np.zeros_like(depth), np.zeros_like(depth)
-    for plane in cv2.split(cv2.bitwise_not(rgb)):
-        missing = plane.astype(np.float32)
-        own = blurred(missing * by, _AROUND * edge_px) / whole
-        along += missing * own
-        own2 += own * own
-        deepest = np.maximum(deepest, own)
-    # Of a deeper colour of that hue a pixel is a smaller share: a grain's edge is one of the grain.
-    grain = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), _grain_beside(edge_px))
-    full = np.maximum(cv2.GaussianBlur(grain.astype(np.float32), (0, 0), edge_px / 2), _LEAST)
-    share = along / np.maximum(own2, 1) * np.minimum(deepest / full, 1)
+    missing = [plane.astype(np.float32) for plane in cv2.split(cv2.bitwise_not(rgb))]
+    one = _pigment(missing, depth * depth * depth, edge_px)
+    share = np.asarray(_dot(missing, one) / np.maximum(_dot(one, one), 1) * _of_full(one, least, edge_px), np.float32)
+    share = _beside_another(missing, depth, least, one, share, edge_px)
     share = (share / _FULL_AT - _NONE_TO) / (1 - _NONE_TO)
     mixed = 2 * body * 255 * np.clip(share, 0, 1) + (1 - 2 * body) * depth
     return np.asarray(np.maximum(np.rint(mixed).astype(np.uint8), least))
+
+
+def _beside_another(missing: Colour, depth: Plane, least: Plane8, one: Colour, share: Plane, edge_px: float) -> Plane:
+    """``share`` (h, w) of the pigment ``one`` around, and where another hue lies there as well, as black lines do over
+    colours, the sum of the shares that a pixel has of both: by itself the deeper of them would tell for the paler."""
+    cube = depth * depth * depth
+    other = _pigment(missing, cube * _apart(missing, one), edge_px)
+    one = _pigment(missing, cube * _apart(missing, other), edge_px)  # what was the mean of both before
+    told = np.clip((_apart(one, other) - _HUES[0]) / (_HUES[1] - _HUES[0]), 0, 1)
+    at = np.flatnonzero((told > 0) & (least > 0))
+    if not at.size:
+        return share
+    own, first, second = ([plane.ravel()[at] for plane in colour] for colour in (missing, one, other))
+    a, b = _shares(own, first, second)
+    of_first, of_second = np.sqrt(_dot(first, first)) * a, np.sqrt(_dot(second, second)) * b
+    both = np.zeros(at.size, np.float32)
+    for pigment, part, mine, others in ((one, a, of_first, of_second), (other, b, of_second, of_first)):
+        pure = np.zeros_like(least)
+        pure.ravel()[at] = np.where(others < _PURE * mine, least.ravel()[at], 0)
+        both += part * _of_full(pigment, pure, edge_px).ravel()[at]
+    out = share.copy()
+    out.ravel()[at] += told.ravel()[at] * (both - share.ravel()[at])
+    return out
+
+
+def _shares(own: Colour, first: Colour, second: Colour) -> tuple[Plane, Plane]:
+    """How much of two colours mixes to ``own`` colours (n,), no less than nothing (least squares)."""
+    s11, s22 = (np.maximum(_dot(one, one), 1) for one in (first, second))
+    s12, m1, m2 = _dot(first, second), _dot(own, first), _dot(own, second)
+    det = np.maximum(s11 * s22 - s12 * s12, 1)
+    a, b = (s22 * m1 - s12 * m2) / det, (s11 * m2 - s12 * m1) / det
+    return np.where(b < 0, m1 / s11, np.maximum(a, 0)), np.where(a < 0, m2 / s22, np.maximum(b, 0))
+
+
+def _pigment(missing: Colour, by: Plane, edge_px: float) -> Colour:
+    """The mean colour around each pixel by such weights (h, w)."""
+    whole = np.maximum(blurred(by, _AROUND * edge_px), np.float32(1))
+    return [np.asarray(blurred(plane * by, _AROUND * edge_px) / whole, np.float32) for plane in missing]
+
+
+def _of_full(pigment: Colour, least: Plane8, edge_px: float) -> Plane:
+    """How full the grains near each pixel are of a ``pigment``, (h, w), 0..1: of a deeper colour of that hue a pixel is a
+    smaller share, and a grain's edge is one of the grain."""
+    grain = cv2.dilate(cv2.GaussianBlur(least, (3, 3), 0), _grain_beside(edge_px))
+    full = np.maximum(cv2.GaussianBlur(grain.astype(np.float32), (0, 0), edge_px / 2), _LEAST)
+    return np.asarray(np.minimum(reduce(np.maximum, pigment) / full, 1), np.float32)
+
+
+def _apart(one: Colour, other: Colour) -> Plane:
+    """How far apart the hues of two colours are, (h, w): the squared sine of the angle between them."""
+    across = _dot(one, other)
+    return np.asarray(
+        np.clip(1 - across * across / np.maximum(_dot(one, one) * _dot(other, other), 1), 0, 1), np.float32
+    )
+
+
+def _dot(one: Colour, other: Colour) -> Plane:
+    return np.asarray(sum(a * b for a, b in zip(one, other, strict=True)), np.float32)
 
 
 def _grain_beside(edge_px: float) -> Plane8:
