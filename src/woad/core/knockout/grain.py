@@ -28,7 +28,8 @@ def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plan
 
     ``rgb`` (H, W, 3) the picture over white, ``least`` (H, W) the least alpha that explains a pixel, 0 on bare paper; ``body``
     0..0.5 as in :func:`woad.core.knockout.coverage.body_alpha`; ``edge_px`` how wide an edge is. The colour of the pigment at
-    a place is the mean around by the cube of the depth, which what lies on hills makes up nearly alone.
+    a place is the mean around by the cube of the depth, which what lies on hills makes up nearly alone; where there are two,
+    as a black line over a colour, a pixel is a mixture of both.
 
     Source: unmixing as in alpha estimation from known foreground and background (Smith and Blinn, Blue screen matting, 1996).
     """
@@ -68,7 +69,8 @@ def _beside_another(missing: Colour, depth: Plane, least: Plane8, one: Colour, s
 
 
 def _shares(own: Colour, first: Colour, second: Colour) -> tuple[Plane, Plane]:
-    """How much of two colours mixes to ``own`` colours (n,), no less than nothing (least squares)."""
+    """How much of two colours mixes to ``own`` colours (n,), no less than nothing (Lawson and Hanson, Solving least squares
+    problems, 1974; for two, the one that would be negative is left out)."""
     s11, s22 = (np.maximum(_dot(one, one), 1) for one in (first, second))
     s12, m1, m2 = _dot(first, second), _dot(own, first), _dot(own, second)
     det = np.maximum(s11 * s22 - s12 * s12, 1)

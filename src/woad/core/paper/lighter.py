@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.light_places import GOES_ON, INKED, LIGHTER, MOSTLY, light_places, places_of, without_lines
-from woad.core.paper.tint import even_weights, is_tinted, telling_weights
+from woad.core.paper.tint import is_tinted, telling_weights
 from woad.core.raster.border import border_of
-from woad.core.raster.channels import folded, highest, lowest
+from woad.core.raster.channels import even_weights, folded, highest, lowest
 from woad.core.raster.transfer import srgb_encode
 
 Plane = NDArray[np.float32]

@@ -12,11 +12,6 @@ _RIM = 0.03  # of the longer side
 _LEAST = 0.05  # of the lightest channel, how much lighter white is in it than paper
 
 
-def even_weights(channels: int) -> tuple[float, ...]:
-    """Weights (C,) of a plain mean."""
-    return (1 / channels,) * channels
-
-
 def is_tinted(paper: Sequence[float]) -> bool:
     """Whether ``paper`` (C,), linear, has a colour of its own."""
     return len(paper) > 1 and max(paper) >= _TINTED * min(paper)
@@ -31,6 +26,7 @@ def telling_weights(paper: Sequence[float]) -> tuple[float, ...]:
 
 def rim_colour(logs: NDArray[np.float32]) -> tuple[float, ...]:
     """The usual colour of a sheet's rim, linear (C,), from its log light (h, w, C)."""
-    border = max(1, round(_RIM * max(logs.shape[:2])))
-    rim = np.concatenate([logs[:border], logs[-border:]]).reshape(-1, logs.shape[2])
+    wide = max(1, round(_RIM * max(logs.shape[:2])))
+    sides = logs[:wide], logs[-wide:], logs[:, :wide], logs[:, -wide:]
+    rim = np.concatenate([side.reshape(-1, logs.shape[2]) for side in sides])
     return tuple(float(v) for v in np.exp(np.median(rim, axis=0)))

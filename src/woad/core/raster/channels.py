@@ -28,6 +28,11 @@ def folded(image: NDArray[Kind], weights: Sequence[float]) -> NDArray[Kind]:
     return np.asarray(cv2.transform(image, row)).reshape(image.shape[:2])
 
 
+def even_weights(channels: int) -> tuple[float, ...]:
+    """Weights (C,) of a plain mean, for :func:`folded`."""
+    return (1 / channels,) * channels
+
+
 def highest(image: NDArray[Kind]) -> NDArray[Kind]:
     """The largest channel of (..., C) of any dtype: (...)."""
     return _over(np.maximum, image)

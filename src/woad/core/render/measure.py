@@ -24,7 +24,7 @@ from woad.core.paper.refine import LightField
 from woad.core.paper.reverse import find_reverse
 from woad.core.paper.samples import read_place
 from woad.core.paper.white import White, read_white
-from woad.core.raster.channels import folded, grey_of, highest, lowest
+from woad.core.raster.channels import even_weights, folded, grey_of, highest, lowest
 from woad.core.raster.codes import encoded_of, to_codes
 from woad.core.raster.colour import lightness
 from woad.core.raster.pyramid import Pyramid
@@ -104,7 +104,7 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
             told = replace(told, dark_ink=True)
         one_ink = told.dark_ink and light_marks is None
         # Colour is judged with equal shares of the channels, whose noise is another.
-        floors = noise.floors(weights if one_ink else (1 / pyramid.channels,) * pyramid.channels, quick)
+        floors = noise.floors(weights if one_ink else even_weights(pyramid.channels), quick)
         channel_noise = Readings.channel_noise
         if light_marks is not None and pyramid.channels == 3:  # kraft is dark in blue, and noisy there
             channel_noise = max(channel_noise, noise.noisiest_channel(floors[0]))
