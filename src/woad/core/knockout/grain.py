@@ -94,14 +94,18 @@ def _of_full(pigment: Colour, least: Plane8, edge_px: float) -> Plane:
 
 def _apart(one: Colour, other: Colour) -> Plane:
     """How far apart the hues of two colours are, (h, w): the squared sine of the angle between them."""
-    across = _dot(one, other)
-    return np.asarray(
-        np.clip(1 - across * across / np.maximum(_dot(one, one) * _dot(other, other), 1), 0, 1), np.float32
-    )
+    across, sizes = _dot(one, other), _dot(one, one)
+    sizes *= _dot(other, other)
+    across *= across
+    across /= np.maximum(sizes, 1, out=sizes)
+    return np.maximum(np.subtract(1, across, out=across), 0, out=across)
 
 
 def _dot(one: Colour, other: Colour) -> Plane:
-    return np.asarray(sum(a * b for a, b in zip(one, other, strict=True)), np.float32)
+    out = one[0] * other[0]
+    for a, b in zip(one[1:], other[1:], strict=True):
+        out += a * b
+    return out
 
 
 def _grain_beside(edge_px: float) -> Plane8:
