@@ -36,19 +36,19 @@ def grain_alpha(rgb: Plane8, least: Plane8, body: float, edge_px: float) -> Plan
     if body <= 0:
         return least
     depth = least.astype(np.float32)
+    cube = depth * depth * depth
     missing = [plane.astype(np.float32) for plane in cv2.split(cv2.bitwise_not(rgb))]
-    one = _pigment(missing, depth * depth * depth, edge_px)
+    one = _pigment(missing, cube, edge_px)
     share = np.asarray(_dot(missing, one) / np.maximum(_dot(one, one), 1) * _of_full(one, least, edge_px), np.float32)
-    share = _beside_another(missing, depth, least, one, share, edge_px)
+    share = _beside_another(missing, cube, least, one, share, edge_px)
     share = (share / _FULL_AT - _NONE_TO) / (1 - _NONE_TO)
     mixed = 2 * body * 255 * np.clip(share, 0, 1) + (1 - 2 * body) * depth
     return np.asarray(np.maximum(np.rint(mixed).astype(np.uint8), least))
 
 
-def _beside_another(missing: Colour, depth: Plane, least: Plane8, one: Colour, share: Plane, edge_px: float) -> Plane:
+def _beside_another(missing: Colour, cube: Plane, least: Plane8, one: Colour, share: Plane, edge_px: float) -> Plane:
     """``share`` (h, w) of the pigment ``one`` around, and where another hue lies there as well, as black lines do over
     colours, the sum of the shares that a pixel has of both: by itself the deeper of them would tell for the paler."""
-    cube = depth * depth * depth
     other = _pigment(missing, cube * _apart(missing, one), edge_px)
     one = _pigment(missing, cube * _apart(missing, other), edge_px)  # what was the mean of both before
     told = np.clip((_apart(one, other) - _HUES[0]) / (_HUES[1] - _HUES[0]), 0, 1)

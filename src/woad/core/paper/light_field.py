@@ -31,8 +31,8 @@ from woad.core.paper.refine import LightField, Seen, refined
 from woad.core.paper.shading import enclosed, shading_of, widened
 from woad.core.paper.shadow import Shadow, find_shadow
 from woad.core.paper.smooth_light import of_paper_hue
-from woad.core.paper.tint import is_tinted, rim_colour, telling_weights
-from woad.core.paper.toned import without_light_marks
+from woad.core.paper.tint import telling_weights
+from woad.core.paper.toned import rim_colour, without_light_marks
 from woad.core.paper.toning import find_toning
 from woad.core.paper.waves import under_paint
 from woad.core.raster.channels import folded, grey_of
@@ -66,8 +66,8 @@ def estimate_light(linear: Plane, quick: bool = False) -> LightField | NoEstimat
     if on_dark_ground(guide):
         return NoEstimate("its ground is dark, and what is light on it are marks rather than paper")
     filled = without_light_marks(logs, guide)
-    if filled is logs and is_tinted(paper := rim_colour(logs)):
-        filled = without_light_marks(logs, folded(logs, telling_weights(paper)))
+    if filled is logs and (telling := telling_weights(rim_colour(logs))) is not None:
+        filled = without_light_marks(logs, folded(logs, telling))
     painted = filled is not logs
     if painted:
         logs, guide = filled, grey_of(filled)

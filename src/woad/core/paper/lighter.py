@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from woad.core.paper.light_places import GOES_ON, INKED, LIGHTER, MOSTLY, light_places, places_of, without_lines
-from woad.core.paper.tint import is_tinted, telling_weights
+from woad.core.paper.tint import telling_weights
 from woad.core.raster.border import border_of
 from woad.core.raster.channels import even_weights, folded, highest, lowest
 from woad.core.raster.transfer import srgb_encode
@@ -78,13 +78,13 @@ class _Bare:
 def find_light_marks(reflectance: Plane, paper: Sequence[float] = ()) -> LightMarks | None:
     """What on a sheet is clearly lighter than its paper, as marks are; None when there is hardly anything.
 
-    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long; ``paper`` (C,) its linear colour, if it may be one.
+    ``reflectance`` (h, w, C) float32, paper 1, about 700 to 1400 px long; ``paper`` (3,) its linear colour, if it may have one.
     """
     weights = even_weights(reflectance.shape[2])
     own = folded(reflectance, weights)
     found = light_places(own)
-    if found is None and is_tinted(paper):
-        weights = telling_weights(paper)
+    if found is None and (telling := telling_weights(paper)) is not None:
+        weights = telling
         own = folded(reflectance, weights)
         found = light_places(own)
     if found is None:

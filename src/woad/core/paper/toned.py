@@ -68,15 +68,32 @@ def _within_paint(light: NDArray[np.uint8], above: Plane) -> NDArray[np.uint8]:
     return np.asarray(inside[labels], np.uint8)
 
 
+def rim_colour(logs: Plane) -> tuple[float, ...]:
+    """The usual colour of a reduced sheet's rim, linear (C,), from its log light (h, w, C)."""
+    small = _sampled(logs)
+    return tuple(float(v) for v in np.exp(np.median(small[_rim(small)], axis=0)))
+
+
+def _sampled(plane: Plane) -> Plane:
+    """A plane (h, w, ...) on as many pixels as tell the paper's tone."""
+    step = max(1, max(plane.shape[:2]) // _ENOUGH_PX)
+    return np.ascontiguousarray(plane[::step, ::step])
+
+
+def _rim(plane: Plane) -> NDArray[np.bool_]:
+    """Where the rim of a plane (h, w, ...) is, (h, w)."""
+    rim = np.ones(plane.shape[:2], bool)
+    edge = max(1, round(_RIM * max(rim.shape)))
+    rim[edge:-edge, edge:-edge] = False
+    return rim
+
+
 def _paper_tone(guide: Plane) -> tuple[Plane, bool] | None:
     """The paper's tone (h, w) as a smooth surface, and whether it is that of a border only, if the sheet is toned paper with
     something lighter on it, else None."""
     h, w = guide.shape
-    step = max(1, max(h, w) // _ENOUGH_PX)
-    small = np.ascontiguousarray(guide[::step, ::step])
-    rim = np.ones(small.shape, bool)
-    edge = max(1, round(_RIM * max(small.shape)))
-    rim[edge:-edge, edge:-edge] = False
+    small = _sampled(guide)
+    rim = _rim(small)
     middle = float(np.median(small[rim]))
     lighter = float((small > middle + _LIGHTER).mean())
     if lighter < _SPECK:

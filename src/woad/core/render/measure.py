@@ -83,10 +83,10 @@ def _measured(lit: Lit, base: int, quick: bool, said: Said) -> Readings:
     boxes = close_parts(pyramid, reduced, 2 if quick else 6)
     with ThreadPoolExecutor(2) as both:
         crops = list(both.map(partial(evenly.read, 0), boxes))
-    light_marks = None if lit.doubt is not None else find_light_marks(reduced, _linear_paper(light, grid))
+    rgb, paper_rgb = _paper_seen(light, grid)
+    light_marks = None if lit.doubt is not None else find_light_marks(reduced, rgb)
     noise = Noise(lit, base, boxes, crops, light_marks)
     first_floor = noise.finest(_LUMA if pyramid.channels == 3 else (1.0,))
-    rgb, paper_rgb = _paper_seen(light, grid)
     with ThreadPoolExecutor(1) as beside:  # half of what is read of the marks, on the other core
         pencils = None if quick else beside.submit(_pencils, reduced, first_floor, evenly.close_by)
         ink = _ink(crops, reduced, first_floor, said)
@@ -213,14 +213,9 @@ def _white(lit: Lit, base: int, light_marks: LightMarks | None) -> White | None:
     return read_white(lit.evenly.whole_uncut(base), lit.light.mean(), np.asarray(marks.where[..., 0]))
 
 
-def _linear_paper(light: LightField | NoEstimate, grid: Plane) -> tuple[float, ...]:
-    """The paper's colour on the scan, linear (C,)."""
-    return light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
-
-
 def _paper_seen(light: LightField | NoEstimate, grid: Plane) -> tuple[tuple[float, ...], tuple[int, int, int]]:
     """The paper's colour on the scan, linear R, G, B and encoded 0..255."""
-    mean = _linear_paper(light, grid)
+    mean = light.mean() if isinstance(light, LightField) else tuple(float(v) for v in grid.mean(axis=(0, 1)))
     rgb = (mean * 3)[:3] if len(mean) == 1 else mean
     r, g, b = np.rint(srgb_encode(np.array(rgb, np.float32)) * 255).astype(int).tolist()
     return rgb, (r, g, b)

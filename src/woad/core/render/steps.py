@@ -22,7 +22,7 @@ from woad.core.knockout.one_tone import one_tone_alpha
 from woad.core.paper.evening import even, make_gain, sample_grid
 from woad.core.paper.marks import ALIGN_PX, REACH_PX, SCALES, mark_gate
 from woad.core.paper.ruling import without_ruling
-from woad.core.raster.channels import folded, lowest
+from woad.core.raster.channels import even_weights, folded, lowest
 from woad.core.raster.codes import Codes, encoded_of, look_up, to_codes
 from woad.core.raster.tiles import Region
 from woad.core.raster.transfer import srgb_encode
@@ -136,7 +136,7 @@ def paper_step(
     if hand is not None:
         codes = deepened(lightened(codes, hand, box, level), hand.strengthen, box, level)
     # Equal shares, so that pale yellow counts as much as pale grey.
-    one_plane = codes if recipe.one_ink else folded(codes, (1 / 3,) * 3)
+    one_plane = codes if recipe.one_ink else folded(codes, even_weights(3))
     floors = level_floors(readings, level, recipe.noise_scale)
     gate = mark_gate(one_plane, floors, recipe.softness, _grainy(recipe, readings), recipe.peak)
     if not recipe.one_ink and readings.light_marks is not None:
